@@ -1,0 +1,304 @@
+// Package cli is the command line: flags in, calls, words out. One file per
+// command; nothing here computes.
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"dappermirror/internal/report"
+	"dappermirror/internal/script"
+)
+
+// The exit codes.
+const (
+	exitOK          = 0
+	exitDifferent   = 1
+	exitTrouble     = 2
+	exitSafety      = 3
+	exitPartly      = 4
+	exitInterrupted = 130
+)
+
+// exitOrder is which of several exit codes counts, the highest first.
+var exitOrder = []int{exitInterrupted, exitPartly, exitTrouble, exitSafety, exitDifferent, exitOK}
+
+func worse(a, b int) int {
+	for _, c := range exitOrder {
+		if a == c || b == c {
+			return c
+		}
+	}
+	return a
+}
+
+// failure is an error with an exit code and a stable code for programs.
+type failure struct {
+	exit int
+	code string
+	err  error
+}
+
+func (f *failure) Error() string { return f.err.Error() }
+func (f *failure) Unwrap() error { return f.err }
+
+// trouble is a failure of kind "usage, connection or bad input".
+func trouble(code, format string, args ...any) error {
+	return &failure{exitTrouble, code, fmt.Errorf(format, args...)}
+}
+
+// refusal is a failure where safety says no.
+func refusal(code, format string, args ...any) error {
+	return &failure{exitSafety, code, fmt.Errorf(format, args...)}
+}
+
+// app is one run of the program.
+type app struct {
+	stdin          io.Reader
+	stdout, stderr io.Writer
+	out            bytes.Buffer // results; written only when the command ends well
+	exit           int
+	settings       *settings
+	command        string
+
+	// what every command can be told
+	format, color, progress      string
+	quiet, verbose               bool
+	noInput, noPager             bool
+	lockWait                     time.Duration
+	scopeOnly, scopeExcept, with []string
+}
+
+// Main runs the program and answers its exit code.
+func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	a := &app{stdin: stdin, stdout: stdout, stderr: stderr}
+	root := a.root()
+	root.SetArgs(args)
+	root.SetIn(stdin)
+	root.SetOut(&a.out)
+	root.SetErr(stderr)
+	cmd, err := root.ExecuteContextC(ctx)
+	if cmd != nil {
+		a.command = cmd.Name()
+	}
+	if err != nil {
+		return a.fail(ctx, err)
+	}
+	if err := a.flush(); err != nil {
+		if errors.Is(err, syscall.EPIPE) {
+			return a.exit
+		}
+		fmt.Fprintf(stderr, "dapper-mirror: writing the result: %v\n", err)
+		return exitTrouble
+	}
+	return a.exit
+}
+
+// fail says what went wrong in one line (or as JSON) and answers the code.
+func (a *app) fail(ctx context.Context, err error) int {
+	j := report.JSONError{Code: "trouble", Exit: exitTrouble, Message: err.Error()}
+	var f *failure
+	var moved *script.MovedError
+	var step *script.StepError
+	switch {
+	case errors.As(err, &moved):
+		j.Code, j.Exit, j.Moved = "target-moved", exitSafety, moved.Moves
+	case errors.As(err, &step):
+		j.Code = "step-failed"
+		if !step.RolledBack {
+			j.Code, j.Exit = "partly-changed", exitPartly
+		}
+	case errors.As(err, &f):
+		j.Code, j.Exit = f.code, f.exit
+	}
+	if ctx.Err() != nil && j.Exit != exitPartly {
+		j.Code, j.Exit, j.Message = "interrupted", exitInterrupted, "interrupted; "+afterInterrupt(step)
+	}
+	j.Message = report.Safe(j.Message)
+	if a.format == "json" {
+		_ = report.WriteJSON(a.stderr, a.command, func(o *report.Output) { o.Error = &j })
+	} else {
+		fmt.Fprintf(a.stderr, "dapper-mirror: %s\n", j.Message)
+	}
+	return j.Exit
+}
+
+func afterInterrupt(step *script.StepError) string {
+	if step != nil {
+		return "the target is as it was"
+	}
+	return "nothing was changed"
+}
+
+// flush writes the result, through a pager where it is long and read by a
+// person.
+func (a *app) flush() error {
+	if a.out.Len() == 0 {
+		return nil
+	}
+	if f, ok := a.stdout.(*os.File); ok && !a.noPager && a.format != "json" && term.IsTerminal(int(f.Fd())) {
+		_, h, err := term.GetSize(int(f.Fd()))
+		pager := os.Getenv("PAGER")
+		if err == nil && bytes.Count(a.out.Bytes(), []byte("\n")) > h && pager != "" && isTerminal(a.stdin) {
+			cmd := exec.Command("sh", "-c", pager)
+			cmd.Stdin, cmd.Stdout, cmd.Stderr = &a.out, f, a.stderr
+			cmd.Env = append(os.Environ(), "LESS="+first(os.Getenv("LESS"), "FRX"))
+			return cmd.Run()
+		}
+	}
+	_, err := a.out.WriteTo(a.stdout)
+	return err
+}
+
+func first(l ...string) string {
+	for _, s := range l {
+		if s != "" {
+			return s
+		}
+	}
+	return ""
+}
+
+func isTerminal(x any) bool {
+	f, ok := x.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// style is how results are to look.
+func (a *app) style() report.Style {
+	st := report.Style{Width: 100}
+	if f, ok := a.stdout.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w >= 40 {
+			st.Width = min(w, 120)
+		}
+		st.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	} else if c := os.Getenv("COLUMNS"); c != "" {
+		var n int
+		if _, err := fmt.Sscan(c, &n); err == nil && n >= 40 {
+			st.Width = min(n, 120)
+		}
+	}
+	switch a.color {
+	case "always":
+		st.Color = true
+	case "never":
+		st.Color = false
+	}
+	return st
+}
+
+// note says something besides the result.
+func (a *app) note(format string, args ...any) {
+	if !a.quiet {
+		fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
+	}
+}
+
+// warn says something that should not be overlooked, also with --quiet.
+func (a *app) warn(format string, args ...any) {
+	fmt.Fprintf(a.stderr, "warning: %s\n", report.Safe(fmt.Sprintf(format, args...)))
+}
+
+// ask asks a question that is answered with yes or no. Where nobody can
+// answer it is a refusal.
+func (a *app) ask(question string) (bool, error) {
+	if a.noInput || !isTerminal(a.stdin) {
+		return false, refusal("no-answer", "%s Nobody is there to answer; give --yes to go ahead", question)
+	}
+	fmt.Fprintf(a.stderr, "%s [y/N] ", question)
+	var answer string
+	if _, err := fmt.Fscanln(a.stdin, &answer); err != nil {
+		return false, nil
+	}
+	answer = strings.ToLower(answer)
+	return answer == "y" || answer == "yes", nil
+}
+
+// json writes a JSON result.
+func (a *app) json(fill func(*report.Output)) error {
+	return report.WriteJSON(&a.out, a.command, fill)
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "dapper-mirror",
+		Short: "Compare two databases and write the script that brings one in line with the other",
+		Long: `Dapper Mirror reads the structure of two databases, says object by object how
+they differ, and writes the ordered SQL script that brings the target in line
+with the source without losing what the target holds.
+
+The usual day:
+
+  dapper-mirror compare dev.db live.db              what differs?
+  dapper-mirror compare dev.db live.db --detail     and how exactly?
+  dapper-mirror script  dev.db live.db -o up.sql    the script, to be approved
+  dapper-mirror check   up.sql live.db              does it still fit?
+  dapper-mirror apply   up.sql live.db              run it
+
+Run "dapper-mirror demo" to see all of it on made-up data.`,
+		Args:          cobra.NoArgs,
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		PersistentPreRunE: func(cmd *cobra.Command, args []string) error {
+			a.command = cmd.Name()
+			return a.prepare(cmd)
+		},
+		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+	}
+	f := root.PersistentFlags()
+	f.StringVar(&a.format, "format", "text", "what results look like: text or json")
+	f.StringVar(&a.color, "color", "auto", "when to use colours: auto, always or never")
+	f.StringVar(&a.progress, "progress", "auto", "when to show that work goes on: auto, always or never")
+	f.BoolVarP(&a.quiet, "quiet", "q", false, "say nothing besides results, warnings and errors")
+	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more about what is done")
+	f.BoolVar(&a.noInput, "no-input", false, "never ask; a question is then a refusal (exit 3)")
+	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through $PAGER")
+	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
+	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.applyCommand(), a.syncCommand(),
+		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand())
+	root.AddCommand(topics()...)
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
+		return trouble("usage", "%v%s; see `%s --help`", err, suggestFlag(cmd, err.Error()), cmd.CommandPath())
+	})
+	root.CompletionOptions.HiddenDefaultCmd = false
+	return root
+}
+
+// prepare settles the settings and checks those that have few values.
+func (a *app) prepare(cmd *cobra.Command) error {
+	s, err := loadSettings()
+	if err != nil {
+		return err
+	}
+	a.settings = s
+	if err := s.apply(cmd); err != nil {
+		return err
+	}
+	for _, c := range []struct {
+		name, value string
+		of          []string
+	}{{"format", a.format, []string{"text", "json"}}, {"color", a.color, []string{"auto", "always", "never"}}, {"progress", a.progress, []string{"auto", "always", "never"}}} {
+		ok := false
+		for _, v := range c.of {
+			ok = ok || v == c.value
+		}
+		if !ok {
+			return trouble("usage", "--%s %q: it is one of %s", c.name, c.value, strings.Join(c.of, ", "))
+		}
+	}
+	return nil
+}

@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"bytes"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+	"dappermirror/internal/report"
+	"dappermirror/internal/script"
+)
+
+func (a *app) captureCommand() *cobra.Command {
+	var output string
+	var force bool
+	cmd := &cobra.Command{
+		Use:   "capture PLACE",
+		Short: "Save the structure of a place in one file",
+		Long: `Saves the structure of a place, without any rows, in one JSON file. A capture is a
+place: it can be compared and scripted, as source or as target, without a server.`,
+		Example: "  dapper-mirror capture live.db -o live.json\n  dapper-mirror compare dev.db live.json",
+		Args:    cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			p, err := a.resolve(args[0], false)
+			if err != nil {
+				return err
+			}
+			c, err := p.Read(cmd.Context(), place.Options{LockWait: a.lockWait})
+			if err != nil {
+				return trouble("reading", "%w", err)
+			}
+			var b bytes.Buffer
+			if err := c.Encode(&b); err != nil {
+				return trouble("capture", "%w", err)
+			}
+			if err := a.put(output, b.Bytes(), force); err != nil {
+				return err
+			}
+			a.note("captured %s: %s", c.Place, report.Counts(c))
+			if a.format == "json" && output != "" && output != "-" {
+				return a.json(func(o *report.Output) {
+					o.Capture = &report.JSONCapture{File: output, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count(catalog.Notable)}
+				})
+			}
+			if output != "" && output != "-" {
+				fmt.Fprintf(&a.out, "Saved %s in %s.\n", report.Safe(c.Place), report.Safe(output))
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
+	return cmd
+}
+
+// parsed reads back a script that was just written.
+func (a *app) parsed(text []byte, p *pair) (*script.Script, engine.Engine, error) {
+	s, err := script.Read(string(text))
+	if err != nil {
+		return nil, nil, trouble("script", "%w", err)
+	}
+	eng, err := place.EngineNamed(s.Meta.Engine)
+	return s, eng, err
+}

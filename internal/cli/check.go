@@ -1,0 +1,149 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+	"dappermirror/internal/report"
+	"dappermirror/internal/script"
+)
+
+// readScript reads a script file.
+func (a *app) readScript(path string) (*script.Script, engine.Engine, error) {
+	text, err := a.readText(path)
+	if err != nil {
+		return nil, nil, err
+	}
+	s, err := script.Read(text)
+	if err != nil {
+		return nil, nil, trouble("script", "%s: %w", path, err)
+	}
+	eng, err := place.EngineNamed(s.Meta.Engine)
+	if err != nil {
+		return nil, nil, trouble("script", "%s: %w", path, err)
+	}
+	return s, eng, nil
+}
+
+// fit tells whether the target is what the script was written for.
+func (a *app) fit(ctx context.Context, s *script.Script, target *place.Place) (script.FitReport, error) {
+	c, err := target.Read(ctx, place.Options{LockWait: a.lockWait})
+	if err != nil {
+		return script.FitReport{}, trouble("reading", "%w", err)
+	}
+	if c.Engine != s.Meta.Engine {
+		return script.FitReport{}, trouble("engines", "the script is for %s and the target is %s", engineTitle(s.Meta.Engine), engineTitle(c.Engine))
+	}
+	return s.Check(c), nil
+}
+
+func (a *app) checkCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "check SCRIPT [TARGET]",
+		Short: "Say what a script is for and whether the target still fits",
+		Long: `Says what a script was written for, its steps and their risks, what it holds
+back, and whether it was edited since. With a target it also says whether that is
+still what the script was written for. Nothing is run.
+
+Exit code 1 says that the target no longer fits.`,
+		Example: "  dapper-mirror check up.sql\n  dapper-mirror check up.sql live.db",
+		Args:    cobra.RangeArgs(1, 2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			s, eng, err := a.readScript(args[0])
+			if err != nil {
+				return err
+			}
+			if _, err := s.Commands(eng.Dialect()); err != nil {
+				return trouble("script", "%s: %w", args[0], err)
+			}
+			var fit *script.FitReport
+			if len(args) == 2 {
+				target, err := a.resolve(args[1], true)
+				if err != nil {
+					return err
+				}
+				r, err := a.fit(cmd.Context(), s, target)
+				if err != nil {
+					return err
+				}
+				fit = &r
+				if len(r.Moves) > 0 {
+					a.exit = exitDifferent
+				}
+			}
+			if a.format == "json" {
+				return a.json(func(o *report.Output) { o.Script = checkJSON(args[0], s, fit) })
+			}
+			a.checkText(s, fit)
+			return nil
+		},
+	}
+}
+
+func checkJSON(path string, s *script.Script, fit *script.FitReport) *report.JSONScript {
+	js := &report.JSONScript{File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
+	for _, st := range s.Steps {
+		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks}
+		if st.Held {
+			js.Held = append(js.Held, j)
+		} else {
+			js.Steps = append(js.Steps, j)
+		}
+	}
+	if fit != nil {
+		ok := len(fit.Moves) == 0
+		js.Fits, js.Done, js.Moved = &ok, &fit.Done, fit.Moves
+	}
+	return js
+}
+
+func (a *app) checkText(s *script.Script, fit *script.FitReport) {
+	st := a.style()
+	line := func(name, format string, args ...any) {
+		fmt.Fprintf(&a.out, "%-9s%s\n", name, report.Safe(fmt.Sprintf(format, args...)))
+	}
+	line("source", "%s", s.Meta.Source)
+	line("target", "%s (%s)", s.Meta.Target, engineTitle(s.Meta.Engine))
+	for i := 0; i+1 < len(s.Meta.Scope); i += 2 {
+		line("scope", "%s %s", s.Meta.Scope[i], s.Meta.Scope[i+1])
+	}
+	if s.Edited {
+		fmt.Fprintln(&a.out, st.Warn("edited   the script is not as it was written; its SQL runs as it stands"))
+	} else {
+		line("edited", "no")
+	}
+	losses := 0
+	for _, p := range s.Planned() {
+		for _, r := range p.Risks {
+			if r.Kind == order.Loss {
+				losses++
+			}
+		}
+	}
+	line("losses", "%s", map[bool]string{true: "none", false: report.Number(losses, "loss, marked below", "losses, marked below")}[losses == 0])
+	switch {
+	case fit == nil:
+	case fit.Done:
+		fmt.Fprintln(&a.out, "fits     no: the target is already as the script would leave it")
+	case len(fit.Moves) > 0:
+		fmt.Fprintln(&a.out, st.Warn("fits     no: the target is no longer what the script was written for"))
+		for _, m := range fit.Moves {
+			line("", "%s %s", m.On, m.What)
+		}
+	default:
+		line("fits", "yes: what the script touches and relies on is as it was")
+	}
+	if steps := s.Planned(); len(steps) > 0 {
+		fmt.Fprintf(&a.out, "\n%s\n", st.Strong(report.Number(len(steps), "step", "steps")))
+		a.stepList(steps)
+	}
+	if held := s.Held(); len(held) > 0 {
+		fmt.Fprintf(&a.out, "\n%s\n", st.Strong("held back"))
+		a.stepList(held)
+	}
+}

@@ -1,0 +1,303 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"golang.org/x/sync/errgroup"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/scope"
+	"dappermirror/internal/place"
+	"dappermirror/internal/report"
+)
+
+// scopeFlags adds what says what counts.
+func (a *app) scopeFlags(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.StringSliceVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
+	f.StringSliceVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
+	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants")
+}
+
+var groups = map[string]bool{"owners": true, "grants": true}
+
+func (a *app) options() (compare.Options, error) {
+	opt := compare.Options{Groups: map[string]bool{}}
+	for _, g := range a.with {
+		if !groups[g] {
+			return opt, trouble("usage", "--include %q: it is one of owners, grants", g)
+		}
+		opt.Groups[g] = true
+	}
+	var err error
+	if opt.Scope.Only, err = scope.ParseAll(a.scopeOnly); err != nil {
+		return opt, trouble("usage", "--only: %w", err)
+	}
+	if opt.Scope.Except, err = scope.ParseAll(a.scopeExcept); err != nil {
+		return opt, trouble("usage", "--except: %w", err)
+	}
+	return opt, nil
+}
+
+// scopeWords are the options of the scope as they go into a script.
+func (a *app) scopeWords() []string {
+	var out []string
+	for _, p := range a.scopeOnly {
+		out = append(out, "--only", p)
+	}
+	for _, p := range a.scopeExcept {
+		out = append(out, "--except", p)
+	}
+	return out
+}
+
+// resolve finds out what a place is.
+func (a *app) resolve(text string, create bool) (*place.Place, error) {
+	p, err := place.Resolve(text, place.Options{Stdin: a.stdin, Names: a.settings.places(), Create: create})
+	if err != nil {
+		return nil, trouble("place", "%w", err)
+	}
+	if p.PasswordShown {
+		a.warn("a password on the command line can be read by others on this machine; use a password file, PGPASSWORD or a place in %s", projectFile)
+	}
+	return p, nil
+}
+
+func placeLabel(text string) string {
+	p, err := place.Resolve(text, place.Options{Create: true})
+	if err != nil {
+		return "(not understood)"
+	}
+	return p.Label
+}
+
+// pair is two places and what was read from them.
+type pair struct {
+	source, target *place.Place
+	comparison     *compare.Comparison
+	took           [2]time.Duration
+}
+
+// compare resolves two places, reads both at once and compares them.
+func (a *app) compare(ctx context.Context, sourceText, targetText string, create bool) (*pair, error) {
+	opt, err := a.options()
+	if err != nil {
+		return nil, err
+	}
+	p := &pair{}
+	if p.source, err = a.resolve(sourceText, false); err != nil {
+		return nil, err
+	}
+	if p.target, err = a.resolve(targetText, create); err != nil {
+		return nil, err
+	}
+	if p.source.Identity == p.target.Identity {
+		return nil, trouble("same-place", "source and target are the same place: %s", p.source.Label)
+	}
+	var cats [2]*catalog.Catalog
+	g, gctx := errgroup.WithContext(ctx)
+	for i, pl := range []*place.Place{p.source, p.target} {
+		g.Go(func() error {
+			start := time.Now()
+			c, err := pl.Read(gctx, place.Options{LockWait: a.lockWait})
+			cats[i], p.took[i] = c, time.Since(start)
+			return err
+		})
+	}
+	stop := a.working("reading both sides")
+	err = g.Wait()
+	stop()
+	if err != nil {
+		return nil, trouble("reading", "%w", err)
+	}
+	for i, side := range []string{"source", "target"} {
+		a.note("%s   %s: %s (%s %s, %s)", side, cats[i].Place, report.Counts(cats[i]), engineTitle(cats[i].Engine), cats[i].Version, p.took[i].Round(time.Millisecond))
+	}
+	if cats[0].Engine != cats[1].Engine {
+		return nil, trouble("engines", "the source is %s and the target %s; only databases of one engine can be compared", engineTitle(cats[0].Engine), engineTitle(cats[1].Engine))
+	}
+	if err := compare.Settle(ctx, cats[0], cats[1]); err != nil {
+		return nil, trouble("reading", "reading the texts that differ: %w", err)
+	}
+	if err := matchesSomething(opt.Scope, cats[0], cats[1]); err != nil {
+		return nil, err
+	}
+	p.comparison = compare.Compare(cats[0], cats[1], opt)
+	return p, nil
+}
+
+func engineTitle(name string) string {
+	e, err := place.EngineNamed(name)
+	if err != nil {
+		return name
+	}
+	return e.Title()
+}
+
+// matchesSomething refuses patterns that match nothing on either side: they
+// are mostly misspelled.
+func matchesSomething(s scope.Scope, cats ...*catalog.Catalog) error {
+	for option, ps := range map[string][]scope.Pattern{"--only": s.Only, "--except": s.Except} {
+		for _, p := range ps {
+			if !patternMatches(p, cats...) && option == "--only" {
+				return trouble("no-match", "%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", option, p)
+			}
+		}
+	}
+	return nil
+}
+
+func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
+	for _, c := range cats {
+		for _, o := range c.Objects {
+			if p.Match(o.Ref(), c.Fold) {
+				return true
+			}
+			for _, part := range o.Parts {
+				if p.Match(o.PartRef(part), c.Fold) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// working shows on a terminal that work goes on, until the answer is called.
+func (a *app) working(what string) func() {
+	if a.progress == "never" || a.quiet || a.progress == "auto" && !isTerminal(a.stderr) {
+		return func() {}
+	}
+	done, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		start := time.Now()
+		tick := time.NewTicker(200 * time.Millisecond)
+		defer tick.Stop()
+		shown := false
+		for {
+			select {
+			case <-tick.C:
+				shown = true
+				fmt.Fprintf(a.stderr, "\r%s … %ds", what, int(time.Since(start).Seconds()))
+			case <-done:
+				if shown {
+					fmt.Fprintf(a.stderr, "\r%s\r", strings.Repeat(" ", len(what)+12))
+				}
+				return
+			}
+		}
+	}()
+	return func() { close(done); <-ended }
+}
+
+// writeFile writes beside and renames, so that half a file never stands under
+// the name. Without force an existing file is left alone.
+func writeFile(path string, data []byte, force bool) (err error) {
+	if !force {
+		if _, err := os.Lstat(path); err == nil {
+			return trouble("exists", "%s is there already; give --force to overwrite it", path)
+		}
+	}
+	tmp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
+	if err != nil {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	defer func() {
+		if err != nil {
+			tmp.Close()
+			os.Remove(tmp.Name())
+		}
+	}()
+	if _, err := tmp.Write(data); err != nil {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	if err := tmp.Chmod(0o644); err != nil {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	if err := tmp.Sync(); err != nil && !errors.Is(err, errors.ErrUnsupported) {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	if err := tmp.Close(); err != nil {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	if err := os.Rename(tmp.Name(), path); err != nil {
+		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	return nil
+}
+
+// put writes a result to a file, or to standard output for "" and "-".
+func (a *app) put(path string, data []byte, force bool) error {
+	if path == "" || path == "-" {
+		_, err := a.out.Write(data)
+		return err
+	}
+	return writeFile(path, data, force)
+}
+
+// readText reads a file, or standard input for "-".
+func (a *app) readText(path string) (string, error) {
+	var data []byte
+	var err error
+	if path == "-" {
+		data, err = io.ReadAll(a.stdin)
+	} else {
+		data, err = os.ReadFile(path)
+	}
+	if errors.Is(err, os.ErrNotExist) {
+		return "", trouble("not-found", "%s does not exist", path)
+	}
+	if err != nil {
+		return "", trouble("read", "%s cannot be read: %w", path, err)
+	}
+	return string(data), nil
+}
+
+// suggestFlag adds the nearest option to an "unknown flag" message.
+func suggestFlag(cmd *cobra.Command, message string) string {
+	_, rest, ok := strings.Cut(message, "unknown flag: --")
+	if !ok {
+		return ""
+	}
+	best, distance := "", 4
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		if d := editDistance(rest, f.Name); d < distance {
+			best, distance = f.Name, d
+		}
+	})
+	if best == "" {
+		return ""
+	}
+	return "; meant --" + best + "?"
+}
+
+func editDistance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		diag := row[0]
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := diag
+			if a[i-1] != b[j-1] {
+				cost++
+			}
+			diag = row[j]
+			row[j] = min(cost, row[j]+1, row[j-1]+1)
+		}
+	}
+	return row[len(b)]
+}

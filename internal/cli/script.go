@@ -1,0 +1,209 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"sort"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/scope"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+	"dappermirror/internal/report"
+	"dappermirror/internal/script"
+)
+
+// writing are the options of the commands that write a script.
+type writing struct {
+	mayLose, fill []string
+	create        bool
+}
+
+func (w *writing) flags(cmd *cobra.Command) {
+	cmd.Flags().StringSliceVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
+	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
+	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
+}
+
+func (a *app) scriptCommand() *cobra.Command {
+	var w writing
+	var output string
+	var force bool
+	cmd := &cobra.Command{
+		Use:   "script SOURCE TARGET",
+		Short: "Write the ordered script that brings the target in line",
+		Long: `Compares both places and writes the ordered SQL script that brings the target in
+line with the source. Nothing is run. A step that would lose rows or values is
+held back, with whatever depends on it, unless --may-lose names it.
+
+Exit code 3 says that something was held back.`,
+		Example: `  dapper-mirror script dev.db live.db -o up.sql
+  dapper-mirror script dev.db live.db --may-lose column:booking.pilotage
+  dapper-mirror script dev.db live.db --fill berth.depth=0`,
+		Args: cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create)
+			if err != nil {
+				return err
+			}
+			plan, text, err := a.write(p, &w, output, args[1])
+			if err != nil {
+				return err
+			}
+			if len(plan.Held) > 0 {
+				a.exit = exitSafety
+			}
+			js := a.scriptJSON(p, plan, text, output)
+			switch {
+			case a.format == "json":
+				if output != "" && output != "-" {
+					if err := writeFile(output, text, force); err != nil {
+						return err
+					}
+				}
+				err = a.json(func(o *report.Output) { o.Script = js })
+			case (output == "" || output == "-") && a.style().Color:
+				err = report.Highlight(&a.out, string(text))
+			default:
+				err = a.put(output, text, force)
+			}
+			if err == nil {
+				a.scriptNote(plan, output)
+			}
+			return err
+		},
+	}
+	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
+	w.flags(cmd)
+	a.scopeFlags(cmd)
+	return cmd
+}
+
+func (a *app) scriptNote(plan *order.Plan, output string) {
+	where := ""
+	if output != "" && output != "-" {
+		where = "wrote " + output + ": "
+	}
+	a.note("%s%s to run, %d held back", where, report.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
+	for _, r := range plan.HeldBecause {
+		a.note("held back  %s (allow it with --may-lose '%s')", r.Text, r.On)
+	}
+}
+
+// write plans and writes a script for a comparison.
+func (a *app) write(p *pair, w *writing, output, targetArg string) (*order.Plan, []byte, error) {
+	plan, eng, err := a.plan(p, w)
+	if err != nil {
+		return nil, nil, err
+	}
+	file := output
+	if file == "" || file == "-" {
+		file = "SCRIPT.sql"
+	}
+	if _, err := os.Stat(targetArg); err != nil && strings.Contains(targetArg, ":") {
+		targetArg = p.target.Label
+	}
+	var groups []string
+	for g := range p.comparison.Options.Groups {
+		groups = append(groups, g)
+	}
+	sort.Strings(groups)
+	text := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
+		Scope: a.scopeWords(), Groups: groups, FileName: file, TargetArg: targetArg})
+	return plan, text, nil
+}
+
+func (a *app) plan(p *pair, w *writing) (*order.Plan, engine.Engine, error) {
+	eng, err := place.EngineNamed(p.comparison.Target.Engine)
+	if err != nil {
+		return nil, nil, trouble("engine", "%w", err)
+	}
+	allowed, err := scope.ParseAll(w.mayLose)
+	if err != nil {
+		return nil, nil, trouble("usage", "--may-lose: %w", err)
+	}
+	fill, err := fills(w.fill, p.comparison.Source)
+	if err != nil {
+		return nil, nil, err
+	}
+	fold := p.comparison.Target.Fold
+	plan, err := order.Build(p.comparison, eng.Writer(engine.WriteOptions{Fill: fill, ServerVersion: p.comparison.Target.Version}),
+		func(r catalog.Ref) bool { return scope.Any(allowed, r, fold) })
+	if err != nil {
+		return nil, nil, trouble("order", "%w", err)
+	}
+	return plan, eng, nil
+}
+
+// fills reads the --fill options; each must name a column of the source.
+func fills(texts []string, source *catalog.Catalog) (map[string]string, error) {
+	out := map[string]string{}
+	for _, t := range texts {
+		column, expr, ok := strings.Cut(t, "=")
+		if !ok || strings.TrimSpace(expr) == "" {
+			return nil, trouble("usage", "--fill %q: it is written COLUMN=EXPR, for example berth.depth=0", t)
+		}
+		ps, err := scope.Parse("column:" + strings.TrimPrefix(column, "column:"))
+		if err != nil || len(ps) != 1 {
+			return nil, trouble("usage", "--fill %q: %q is no column; write TABLE.COLUMN", t, column)
+		}
+		found := false
+		for _, o := range source.Objects {
+			for _, c := range o.PartsOf(catalog.Column) {
+				if ps[0].MatchSelf(o.PartRef(c), source.Fold) {
+					key := o.Key() + "." + c.Key()
+					if o.Schema != "" {
+						key = o.Schema + "." + key
+					}
+					out[key] = expr
+					found = true
+				}
+			}
+		}
+		if !found {
+			return nil, trouble("no-match", "--fill %s: the source has no such column; write TABLE.COLUMN", column)
+		}
+	}
+	return out, nil
+}
+
+func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) *report.JSONScript {
+	js := &report.JSONScript{Engine: p.comparison.Target.Engine, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
+		Steps: jsonSteps(plan.Steps), Held: jsonSteps(plan.Held)}
+	if output == "" || output == "-" {
+		js.Text = string(text)
+	} else {
+		js.File = output
+	}
+	return js
+}
+
+func jsonSteps(steps []*order.Step) []report.JSONStep {
+	out := []report.JSONStep{}
+	for _, s := range steps {
+		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks})
+	}
+	return out
+}
+
+// stepList writes steps for people.
+func (a *app) stepList(steps []script.StepInfo) {
+	st := a.style()
+	for _, s := range steps {
+		fmt.Fprintf(&a.out, "  %3d  %s\n", s.Number, report.Safe(s.Title))
+		for _, r := range s.Risks {
+			text := "       ! " + script.RiskWords(r)
+			if r.Kind == order.Loss || r.Kind == order.WillFail {
+				text = st.Warn(report.Safe(text))
+			} else {
+				text = st.Dim(report.Safe(text))
+			}
+			fmt.Fprintln(&a.out, text)
+		}
+	}
+}

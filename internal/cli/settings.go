@@ -1,0 +1,217 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"go.yaml.in/yaml/v4"
+
+	"dappermirror/internal/report"
+)
+
+const (
+	projectFile = "dapper-mirror.yaml"
+	envPrefix   = "DAPPER_MIRROR_"
+)
+
+// configurable are the options that may also be set in the environment and
+// in files. What permits a loss or answers a question is not among them: it
+// must be said each time.
+var configurable = map[string]string{
+	"format":    "what results look like: text or json",
+	"color":     "when to use colours: auto, always or never",
+	"progress":  "when to show that work goes on: auto, always or never",
+	"quiet":     "say nothing besides results, warnings and errors",
+	"verbose":   "say more about what is done",
+	"no-input":  "never ask",
+	"no-pager":  "do not show long results through $PAGER",
+	"lock-wait": "how long to wait for a lock somebody else holds",
+	"only":      "patterns of what counts",
+	"except":    "patterns of what does not count",
+	"include":   "what counts only when asked for: owners, grants",
+	"group":     "how the list is grouped: kind or status",
+}
+
+// fileSettings is the shape of a settings file.
+type fileSettings struct {
+	path     string
+	Settings map[string]any    `yaml:"settings"`
+	Places   map[string]string `yaml:"places"`
+}
+
+// settings are the values found outside the command line.
+type settings struct {
+	files []fileSettings // the project's before the user's
+	// found is, by option, the value and where it came from.
+	found map[string][2]string
+}
+
+// loadSettings reads the project file (searched upward from the working
+// folder) and the user file. A file that is not there is no error.
+func loadSettings() (*settings, error) {
+	s := &settings{found: map[string][2]string{}}
+	var paths []string
+	if dir, err := os.Getwd(); err == nil {
+		for {
+			p := filepath.Join(dir, projectFile)
+			if _, err := os.Stat(p); err == nil {
+				paths = append(paths, p)
+				break
+			}
+			up := filepath.Dir(dir)
+			if up == dir {
+				break
+			}
+			dir = up
+		}
+	}
+	if dir, err := os.UserConfigDir(); err == nil {
+		paths = append(paths, filepath.Join(dir, "dapper-mirror", "config.yaml"))
+	}
+	for _, p := range paths {
+		data, err := os.ReadFile(p)
+		if errors.Is(err, os.ErrNotExist) {
+			continue
+		}
+		if err != nil {
+			return nil, trouble("settings", "the settings file %s cannot be read: %v", p, err)
+		}
+		f := fileSettings{path: p}
+		if err := yaml.Unmarshal(data, &f); err != nil {
+			return nil, trouble("settings", "the settings file %s is not understood: %s", p, strings.Join(strings.Fields(err.Error()), " "))
+		}
+		for k := range f.Settings {
+			if configurable[k] == "" {
+				return nil, trouble("settings", "the settings file %s sets %q, which is no setting; see `dapper-mirror config`", p, k)
+			}
+		}
+		s.files = append(s.files, f)
+	}
+	for name := range configurable {
+		env := envPrefix + strings.ToUpper(strings.ReplaceAll(name, "-", "_"))
+		if v, ok := os.LookupEnv(env); ok {
+			s.found[name] = [2]string{v, "environment " + env}
+			continue
+		}
+		for _, f := range s.files {
+			if v, ok := f.Settings[name]; ok {
+				text := fmt.Sprint(v)
+				if l, ok := v.([]any); ok {
+					var items []string
+					for _, x := range l {
+						items = append(items, fmt.Sprint(x))
+					}
+					text = strings.Join(items, ",")
+				}
+				s.found[name] = [2]string{text, f.path}
+				break
+			}
+		}
+	}
+	return s, nil
+}
+
+// places are the names of the settings files; the project's win.
+func (s *settings) places() map[string]string {
+	out := map[string]string{}
+	for i := len(s.files) - 1; i >= 0; i-- {
+		for k, v := range s.files[i].Places {
+			out[k] = os.ExpandEnv(v)
+		}
+	}
+	return out
+}
+
+// apply sets the flags of a command that the user did not give.
+func (s *settings) apply(cmd *cobra.Command) error {
+	var err error
+	cmd.Flags().VisitAll(func(f *pflag.Flag) {
+		v, ok := s.found[f.Name]
+		if !ok || f.Changed || err != nil {
+			return
+		}
+		if e := f.Value.Set(v[0]); e != nil {
+			err = trouble("settings", "%s: %q is no value for %s", v[1], v[0], f.Name)
+		}
+	})
+	return err
+}
+
+func (a *app) configCommand() *cobra.Command {
+	return &cobra.Command{
+		Use:   "config [WORD]",
+		Short: "Show each setting, its value and where that came from",
+		Long: `Shows each setting, its value and where that came from. A flag wins over the
+environment (DAPPER_MIRROR_ and the name in capitals), that over the project file
+(dapper-mirror.yaml, here or in a folder above), that over the user's file, that
+over the default. With a word, only the settings are shown in which it occurs.`,
+		Example: "  dapper-mirror config\n  DAPPER_MIRROR_COLOR=never dapper-mirror config color",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			var rows []report.JSONSetting
+			flags := a.everyFlag(cmd.Root())
+			for name, about := range configurable {
+				r := report.JSONSetting{Name: name, About: about, From: "default"}
+				if f := flags[name]; f != nil {
+					r.Value = strings.Trim(f.DefValue, "[]")
+				}
+				if v, ok := a.settings.found[name]; ok {
+					r.Value, r.From = v[0], v[1]
+				}
+				if f := cmd.Flags().Lookup(name); f != nil && f.Changed {
+					r.Value, r.From = f.Value.String(), "flag --"+name
+				}
+				rows = append(rows, r)
+			}
+			for name, at := range a.settings.places() {
+				rows = append(rows, report.JSONSetting{Name: "place " + name, Value: placeLabel(at), From: "settings file", About: "a named place"})
+			}
+			sort.Slice(rows, func(i, j int) bool { return rows[i].Name < rows[j].Name })
+			if len(args) == 1 {
+				var some []report.JSONSetting
+				for _, r := range rows {
+					if strings.Contains(r.Name+" "+r.About, strings.ToLower(args[0])) {
+						some = append(some, r)
+					}
+				}
+				if rows = some; len(rows) == 0 {
+					return trouble("no-match", "no setting has %q in its name or description", args[0])
+				}
+			}
+			if a.format == "json" {
+				return a.json(func(o *report.Output) { o.Settings = rows })
+			}
+			st := a.style()
+			for _, r := range rows {
+				value := r.Value
+				if value == "" {
+					value = "–"
+				}
+				fmt.Fprintf(&a.out, "%-12s %-10s %s\n%13s%s\n", r.Name, value, st.Dim("from "+r.From), "", r.About)
+			}
+			return nil
+		},
+	}
+}
+
+// everyFlag collects the flags of all commands by name.
+func (a *app) everyFlag(cmd *cobra.Command) map[string]*pflag.Flag {
+	out := map[string]*pflag.Flag{}
+	var walk func(*cobra.Command)
+	walk = func(c *cobra.Command) {
+		for _, fs := range []*pflag.FlagSet{c.Flags(), c.PersistentFlags()} {
+			fs.VisitAll(func(f *pflag.Flag) { out[f.Name] = f })
+		}
+		for _, s := range c.Commands() {
+			walk(s)
+		}
+	}
+	walk(cmd)
+	return out
+}

@@ -1,0 +1,106 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/report"
+)
+
+func (a *app) syncCommand() *cobra.Command {
+	var w writing
+	var yes, force bool
+	var output string
+	cmd := &cobra.Command{
+		Use:   "sync SOURCE TARGET",
+		Short: "Compare, write the script, confirm, run it, compare again",
+		Long: `Does the whole day at once: compares, writes the script, says what it would do,
+asks, runs it, and compares again. What still differs is said, with the reason.
+
+Exit code 3 says that something was held back or refused.`,
+		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
+		Args:    cobra.ExactArgs(2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create)
+			if err != nil {
+				return err
+			}
+			if !p.target.Writable() {
+				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.target.Label)
+			}
+			if a.format != "json" {
+				report.List(&a.out, p.comparison, a.style(), report.ListOptions{})
+			}
+			if !p.comparison.Different() {
+				zero := 0
+				return a.syncDone(&report.JSONRun{Target: p.target.Label, Remaining: &zero}, nil)
+			}
+			plan, text, err := a.write(p, &w, output, args[1])
+			if err != nil {
+				return err
+			}
+			if output != "" {
+				if err := a.put(output, text, force); err != nil {
+					return err
+				}
+			}
+			s, eng, err := a.parsed(text, p)
+			if err != nil {
+				return err
+			}
+			if a.format != "json" {
+				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(report.Number(len(plan.Steps), "step", "steps")))
+				a.stepList(s.Planned())
+			}
+			if !yes { // the list must be read before the question
+				if err := a.flush(); err != nil {
+					return err
+				}
+			}
+			ran, err := a.run(cmd.Context(), s, eng, p.target, yes, w.create)
+			if err != nil {
+				return err
+			}
+			again, err := a.compare(cmd.Context(), args[0], args[1], false)
+			if err != nil {
+				return err
+			}
+			left := again.comparison.Differences()
+			remaining := len(left)
+			if len(plan.Held) > 0 || remaining > 0 {
+				a.exit = exitSafety
+			}
+			if a.format != "json" {
+				fmt.Fprintf(&a.out, "\nDone: %s ran.\n", report.Number(ran, "step", "steps"))
+				for _, r := range plan.HeldBecause {
+					fmt.Fprintf(&a.out, "held back  %s (allow it with --may-lose '%s')\n", report.Safe(r.Text), report.Safe(r.On.String()))
+				}
+			}
+			return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: p.target.Label, Remaining: &remaining}, again.comparison)
+		},
+	}
+	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "do not ask")
+	cmd.Flags().StringVarP(&output, "output", "o", "", "keep the script in this `FILE`")
+	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
+	w.flags(cmd)
+	a.scopeFlags(cmd)
+	return cmd
+}
+
+func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {
+	if a.format == "json" {
+		return a.json(func(o *report.Output) { o.Run = run })
+	}
+	if again == nil {
+		return nil
+	}
+	if *run.Remaining == 0 {
+		fmt.Fprintln(&a.out, "Compared again: no difference.")
+		return nil
+	}
+	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", report.Number(*run.Remaining, "object still differs", "objects still differ"))
+	report.List(&a.out, again, a.style(), report.ListOptions{})
+	return nil
+}

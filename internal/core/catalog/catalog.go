@@ -1,0 +1,432 @@
+// Package catalog is the one model every engine fills: objects, their parts,
+// facts about both, and what each of them needs. It knows no engine, does no
+// I/O and prints nothing.
+package catalog
+
+import (
+	"sort"
+	"strings"
+)
+
+// Kind says what an object or part is: "table", "column", "foreign-key" …
+// Kinds are the words of patterns (`table:berth`), so they are single words
+// joined by hyphens. Which kinds exist is the engine's business.
+type Kind string
+
+// Title is the kind as a person reads it: "foreign key".
+func (k Kind) Title() string { return strings.ReplaceAll(string(k), "-", " ") }
+
+// Plural is the title for a number of things other than one.
+func (k Kind) Plural() string {
+	t := k.Title()
+	switch {
+	case strings.HasSuffix(t, "index"):
+		return t + "es"
+	case strings.HasSuffix(t, "ss"), strings.HasSuffix(t, "x"):
+		return t + "es"
+	case strings.HasSuffix(t, "key"):
+		return t + "s"
+	case strings.HasSuffix(t, "y"):
+		return strings.TrimSuffix(t, "y") + "ies"
+	case strings.HasSuffix(t, "s"):
+		return t
+	}
+	return t + "s"
+}
+
+// Ref names one object, or one part of it, by what it is matched by. It is
+// comparable and serves as a map key.
+type Ref struct {
+	Kind     Kind   `json:"kind"`
+	Schema   string `json:"schema,omitempty"`
+	Name     string `json:"name"`
+	PartKind Kind   `json:"part_kind,omitempty"`
+	Part     string `json:"part,omitempty"`
+}
+
+// Object is the reference to the whole object a part belongs to.
+func (r Ref) Object() Ref { r.PartKind, r.Part = "", ""; return r }
+
+// IsPart tells whether the reference is to a part.
+func (r Ref) IsPart() bool { return r.PartKind != "" }
+
+// String writes the reference as a pattern that matches it alone.
+func (r Ref) String() string {
+	kind, path := r.Kind, []string{}
+	if r.Schema != "" {
+		path = append(path, quoteName(r.Schema))
+	}
+	path = append(path, quoteName(r.Name))
+	if r.IsPart() {
+		kind = r.PartKind
+		path = append(path, quoteName(r.Part))
+	}
+	return string(kind) + ":" + strings.Join(path, ".")
+}
+
+func quoteName(s string) string {
+	if s == "" || strings.ContainsAny(s, ".:*?=,[\"'`\\ \t\n\r") {
+		return `"` + strings.ReplaceAll(s, `"`, `""`) + `"`
+	}
+	return s
+}
+
+// Aspect is what of a thing another one uses; it decides whether a change of
+// the thing reaches its user.
+type Aspect string
+
+// The aspects a need can have.
+const (
+	AspectName      Aspect = "name"      // it is mentioned by name
+	AspectSignature Aspect = "signature" // its arguments and result
+	AspectRowType   Aspect = "rowtype"   // its columns as a row
+	AspectType      Aspect = "type"      // the type of a column
+	AspectBody      Aspect = "body"      // what it computes
+	AspectIndex     Aspect = "index"     // the uniqueness it proves
+)
+
+// Need is one edge of the dependency graph.
+type Need struct {
+	On     Ref    `json:"on"`
+	Aspect Aspect `json:"aspect,omitempty"`
+	// Text says that the need was read from a text the engine does not track
+	// (a routine's body); such an edge orders steps but never forces one.
+	Text bool `json:"text,omitempty"`
+}
+
+// Object is a thing in a database, or a part of one: the two differ only in
+// where they hang.
+type Object struct {
+	Kind   Kind
+	Schema string // namespace; empty for parts and for engines without one
+	Name   string // the real name, as the engine would print it unquoted
+	// Match is what the two sides are matched by; empty means Name. A
+	// nameless constraint is matched by its definition.
+	Match string
+	// Twin, where not empty, is a second chance: two objects of one kind that
+	// found no match are matched when their Twins are equal, and their names
+	// then count as a difference. That is how a constraint under another name
+	// is renamed instead of rebuilt.
+	Twin string
+	// Space is the namespace the name is taken in ("relation", "type"); two
+	// objects of one schema cannot hold one name in one space.
+	Space string
+	// Label is a short description for things without a name.
+	Label      string
+	Properties []Property
+	Parts      []*Object
+	Needs      []Need
+	// Merged says that the object was put together from two sides, so texts
+	// of the whole that an engine carried along no longer describe it.
+	Merged bool
+
+	index map[partKey]*Object
+}
+
+type partKey struct {
+	kind  Kind
+	match string
+}
+
+// Key is what the object is matched by.
+func (o *Object) Key() string {
+	if o.Match != "" {
+		return o.Match
+	}
+	return o.Name
+}
+
+// Title is the name a person knows the object by.
+func (o *Object) Title() string {
+	switch {
+	case o.Name != "":
+		return o.Name
+	case o.Label != "":
+		return o.Label
+	}
+	return o.Match
+}
+
+// Ref is the reference to an object (not a part).
+func (o *Object) Ref() Ref { return Ref{Kind: o.Kind, Schema: o.Schema, Name: o.Key()} }
+
+// PartRef is the reference to a part of o.
+func (o *Object) PartRef(p *Object) Ref {
+	r := o.Ref()
+	r.PartKind, r.Part = p.Kind, p.Key()
+	return r
+}
+
+// Part finds a part by kind and by what it is matched by, or nil.
+func (o *Object) Part(kind Kind, match string) *Object {
+	if o.index == nil {
+		o.index = make(map[partKey]*Object, len(o.Parts))
+		for _, p := range o.Parts {
+			o.index[partKey{p.Kind, p.Key()}] = p
+		}
+	}
+	return o.index[partKey{kind, match}]
+}
+
+// Add appends a part.
+func (o *Object) Add(p *Object) {
+	o.Parts = append(o.Parts, p)
+	o.index = nil
+}
+
+// PartsOf lists the parts of one kind, in the object's order.
+func (o *Object) PartsOf(kind Kind) []*Object {
+	var out []*Object
+	for _, p := range o.Parts {
+		if p.Kind == kind {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Property finds a fact by name, or nil.
+func (o *Object) Property(name string) *Property {
+	for i := range o.Properties {
+		if o.Properties[i].Name == name {
+			return &o.Properties[i]
+		}
+	}
+	return nil
+}
+
+// Text is the text of a fact, or "" where there is none.
+func (o *Object) Text(name string) string {
+	if p := o.Property(name); p != nil {
+		return p.Value.String()
+	}
+	return ""
+}
+
+// Has tells whether the fact exists.
+func (o *Object) Has(name string) bool { return o.Property(name) != nil }
+
+// List is the items of a list or set fact.
+func (o *Object) List(name string) []string {
+	if p := o.Property(name); p != nil {
+		return p.Value.Items
+	}
+	return nil
+}
+
+// Set adds a counted fact, or replaces it.
+func (o *Object) Set(name string, v Value) *Object { return o.put(Property{Name: name, Value: v}) }
+
+// SetIf adds a counted yes/no fact only where it holds, so that a fact an
+// older capture did not know is simply absent.
+func (o *Object) SetIf(name string, holds bool) *Object {
+	if holds {
+		o.Set(name, Scalar("yes"))
+	}
+	return o
+}
+
+// SetText adds a counted scalar only where it is not empty.
+func (o *Object) SetText(name, text string) *Object {
+	if text != "" {
+		o.Set(name, Scalar(text))
+	}
+	return o
+}
+
+// Carry adds a fact that is needed to write but is never a difference.
+func (o *Object) Carry(name string, v Value) *Object {
+	return o.put(Property{Name: name, Value: v, Carried: true})
+}
+
+// Optional adds a fact that counts only when group was asked for
+// ("owners", "grants"), and is carried otherwise.
+func (o *Object) Optional(name, group string, v Value) *Object {
+	return o.put(Property{Name: name, Value: v, Group: group})
+}
+
+func (o *Object) put(p Property) *Object {
+	if old := o.Property(p.Name); old != nil {
+		*old = p
+		return o
+	}
+	o.Properties = append(o.Properties, p)
+	return o
+}
+
+// Remove takes a fact away.
+func (o *Object) Remove(name string) {
+	for i := range o.Properties {
+		if o.Properties[i].Name == name {
+			o.Properties = append(o.Properties[:i], o.Properties[i+1:]...)
+			return
+		}
+	}
+}
+
+// Need records that o uses something.
+func (o *Object) Need(on Ref, a Aspect) { o.Needs = append(o.Needs, Need{On: on, Aspect: a}) }
+
+// Clone copies the object deeply enough that facts, parts and needs can be
+// replaced without touching the original.
+func (o *Object) Clone() *Object {
+	c := *o
+	c.index = nil
+	c.Properties = append([]Property(nil), o.Properties...)
+	c.Needs = append([]Need(nil), o.Needs...)
+	c.Parts = make([]*Object, len(o.Parts))
+	for i, p := range o.Parts {
+		c.Parts[i] = p.Clone()
+	}
+	return &c
+}
+
+// Property is one named fact.
+type Property struct {
+	Name    string
+	Value   Value
+	Carried bool   // needed to write, never a difference
+	Group   string // counted only when this group was asked for
+}
+
+// Counts tells whether the fact is part of equality, given the groups asked for.
+func (p *Property) Counts(groups map[string]bool) bool {
+	return !p.Carried && (p.Group == "" || groups[p.Group])
+}
+
+// Gap says that something was not seen. A gap is never taken for absence.
+type Gap struct {
+	Kind     Kind   `json:"kind,omitempty"`     // empty: something of a kind the tool does not know
+	Property string `json:"property,omitempty"` // empty: whole objects of the kind
+	Why      string `json:"why"`
+}
+
+// Catalog is the structure of one database at one moment.
+type Catalog struct {
+	Engine  string // "sqlite", "postgres"
+	Version string // the server's or library's
+	Place   string // where it was read, without secrets
+	// FoldNames says that the engine compares names without regard to ASCII
+	// letter case.
+	FoldNames bool
+	Gaps      []Gap
+	Objects   []*Object
+	// Fetch reads values that were left unread (Value.Unread), in place. It
+	// is nil where everything was read.
+	Fetch Fetcher
+
+	index map[Ref]*Object
+}
+
+// Fold brings a name into the form in which the engine compares it.
+func (c *Catalog) Fold(name string) string {
+	if c.FoldNames {
+		return FoldASCII(name)
+	}
+	return name
+}
+
+// FoldASCII lowers the letters A–Z only, as SQLite does.
+func FoldASCII(s string) string {
+	for i := 0; i < len(s); i++ {
+		if s[i] >= 'A' && s[i] <= 'Z' {
+			b := []byte(s)
+			for ; i < len(b); i++ {
+				if b[i] >= 'A' && b[i] <= 'Z' {
+					b[i] += 'a' - 'A'
+				}
+			}
+			return string(b)
+		}
+	}
+	return s
+}
+
+// Add appends an object.
+func (c *Catalog) Add(o *Object) { c.Objects = append(c.Objects, o); c.index = nil }
+
+// Find is the object a reference is to, or nil; for a reference to a part, the
+// object it belongs to.
+func (c *Catalog) Find(r Ref) *Object {
+	if c.index == nil {
+		c.index = make(map[Ref]*Object, len(c.Objects))
+		for _, o := range c.Objects {
+			c.index[o.Ref()] = o
+		}
+	}
+	return c.index[r.Object()]
+}
+
+// Resolve is the object or part a reference is to, or nil.
+func (c *Catalog) Resolve(r Ref) *Object {
+	o := c.Find(r)
+	if o == nil || !r.IsPart() {
+		return o
+	}
+	return o.Part(r.PartKind, r.Part)
+}
+
+// Sort brings the objects into the one order every catalog has: by schema,
+// name, kind.
+func (c *Catalog) Sort() {
+	sort.SliceStable(c.Objects, func(i, j int) bool { return refLess(c.Objects[i].Ref(), c.Objects[j].Ref()) })
+}
+
+func refLess(a, b Ref) bool {
+	switch {
+	case a.Schema != b.Schema:
+		return a.Schema < b.Schema
+	case a.Name != b.Name:
+		return a.Name < b.Name
+	case a.Kind != b.Kind:
+		return a.Kind < b.Kind
+	case a.PartKind != b.PartKind:
+		return a.PartKind < b.PartKind
+	}
+	return a.Part < b.Part
+}
+
+// Less orders references as Sort orders objects.
+func (r Ref) Less(o Ref) bool { return refLess(r, o) }
+
+// Unseen tells why facts of a kind could not be read, if so.
+func (c *Catalog) Unseen(kind Kind, property string) (string, bool) {
+	for _, g := range c.Gaps {
+		if g.Kind == kind && (g.Property == "" || g.Property == property) {
+			return g.Why, true
+		}
+	}
+	return "", false
+}
+
+// Count is a number of objects or parts of one kind.
+type Count struct {
+	Kind Kind `json:"kind"`
+	N    int  `json:"count"`
+}
+
+// Count counts objects and, of the parts, those people count too (indexes,
+// triggers and the like: kinds for which counted is true), most basic first.
+func (c *Catalog) Count(partCounts func(Kind) bool) []Count {
+	n := map[Kind]int{}
+	for _, o := range c.Objects {
+		n[o.Kind]++
+		for _, p := range o.Parts {
+			if partCounts(p.Kind) {
+				n[p.Kind]++
+			}
+		}
+	}
+	out := make([]Count, 0, len(n))
+	for k, v := range n {
+		out = append(out, Count{k, v})
+	}
+	sort.Slice(out, func(i, j int) bool {
+		a, b := Rank(out[i].Kind), Rank(out[j].Kind)
+		if a != b {
+			return a < b
+		}
+		return out[i].Kind < out[j].Kind
+	})
+	return out
+}

@@ -1,0 +1,436 @@
+// Package compare walks two catalogs side by side and says how they differ.
+// It knows no engine: whatever two spellings mean the same were made equal
+// when the catalogs were read.
+package compare
+
+import (
+	"context"
+	"sort"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/scope"
+)
+
+// Status says on which sides a thing is.
+type Status string
+
+// The statuses.
+const (
+	Same       Status = "same"
+	Differs    Status = "differs"
+	SourceOnly Status = "source-only"
+	TargetOnly Status = "target-only"
+)
+
+// Choice says what is to become of a difference.
+type Choice string
+
+// The choices.
+const (
+	ToTarget Choice = "to-target" // change the target
+	Leave    Choice = "leave"     // leave both as they are
+)
+
+// PropertyDiff is one fact that differs; a nil side does not have it.
+type PropertyDiff struct {
+	Name           string
+	Source, Target *catalog.Value
+}
+
+// Item is an object or part seen from both sides.
+type Item struct {
+	Status         Status
+	Source, Target *catalog.Object // nil where the side does not have it
+	Properties     []PropertyDiff  // the facts that differ
+	Parts          []*Item         // all parts in scope, equal ones too
+	// Partial says that only some parts of the object are in scope.
+	Partial bool
+	Choice  Choice
+}
+
+// Object is the source's object, or the target's where there is no other.
+func (it *Item) Object() *catalog.Object {
+	if it.Source != nil {
+		return it.Source
+	}
+	return it.Target
+}
+
+// Kind is the kind of the thing.
+func (it *Item) Kind() catalog.Kind { return it.Object().Kind }
+
+// Property is the difference in one fact, or nil.
+func (it *Item) Property(name string) *PropertyDiff {
+	for i := range it.Properties {
+		if it.Properties[i].Name == name {
+			return &it.Properties[i]
+		}
+	}
+	return nil
+}
+
+// Changed lists the parts that differ in any way.
+func (it *Item) Changed() []*Item {
+	var out []*Item
+	for _, p := range it.Parts {
+		if p.Status != Same {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Options say what counts.
+type Options struct {
+	Scope  scope.Scope
+	Groups map[string]bool // groups of facts that count only when asked for
+}
+
+// Gap is something one side did not see, so that it was not compared.
+type Gap struct {
+	Side string // "source" or "target"
+	catalog.Gap
+}
+
+// Comparison is what comparing found.
+type Comparison struct {
+	Source, Target *catalog.Catalog
+	Options        Options
+	Items          []*Item // by kind, then name; equal ones too
+	Gaps           []Gap
+	// facts seen and facts that agree, each counted on both sides
+	facts, agreeing int
+	index           map[catalog.Ref]*Item
+}
+
+// Compare compares two catalogs whose texts have all been read (see Wanted).
+func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
+	c := &Comparison{Source: source, Target: target, Options: opt}
+	for _, side := range []struct {
+		name string
+		cat  *catalog.Catalog
+	}{{"source", source}, {"target", target}} {
+		for _, g := range side.cat.Gaps {
+			c.Gaps = append(c.Gaps, Gap{side.name, g})
+		}
+	}
+	fold := source.Fold
+	var ss, ts []*catalog.Object
+	extent := map[*catalog.Object]scope.Extent{}
+	for _, o := range source.Objects {
+		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") {
+			extent[o] = e
+			ss = append(ss, o)
+		}
+	}
+	for _, o := range target.Objects {
+		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") {
+			extent[o] = e
+			ts = append(ts, o)
+		}
+	}
+	for _, pr := range matchUp(ss, ts) {
+		it := c.object(pr[0], pr[1], extent)
+		if it != nil {
+			c.Items = append(c.Items, it)
+		}
+	}
+	sort.SliceStable(c.Items, func(i, j int) bool {
+		a, b := c.Items[i].Object(), c.Items[j].Object()
+		if ra, rb := catalog.Rank(a.Kind), catalog.Rank(b.Kind); ra != rb {
+			return ra < rb
+		}
+		return a.Ref().Less(b.Ref())
+	})
+	return c
+}
+
+func (c *Comparison) unseen(k catalog.Kind, property string) bool {
+	_, s := c.Source.Unseen(k, property)
+	_, t := c.Target.Unseen(k, property)
+	return s || t
+}
+
+// matchUp pairs the things of two sides: first by what they are matched by,
+// then the rest by their twins. Order: the source's, then what only the
+// target has.
+func matchUp(source, target []*catalog.Object) [][2]*catalog.Object {
+	byRef := make(map[catalog.Ref]*catalog.Object, len(target))
+	for _, t := range target {
+		byRef[t.Ref()] = t
+	}
+	type twin struct {
+		kind catalog.Kind
+		text string
+	}
+	pairs := make([][2]*catalog.Object, 0, len(source)+len(target))
+	taken := make(map[*catalog.Object]bool, len(target))
+	for _, s := range source {
+		if t := byRef[s.Ref()]; t != nil && !taken[t] {
+			taken[t] = true
+			pairs = append(pairs, [2]*catalog.Object{s, t})
+		} else {
+			pairs = append(pairs, [2]*catalog.Object{s, nil})
+		}
+	}
+	var twins map[twin][]*catalog.Object
+	for _, t := range target {
+		if !taken[t] && t.Twin != "" {
+			if twins == nil {
+				twins = map[twin][]*catalog.Object{}
+			}
+			k := twin{t.Kind, t.Twin}
+			twins[k] = append(twins[k], t)
+		}
+	}
+	for i, p := range pairs {
+		if p[1] != nil || p[0].Twin == "" || twins == nil {
+			continue
+		}
+		k := twin{p[0].Kind, p[0].Twin}
+		if l := twins[k]; len(l) > 0 {
+			pairs[i][1], twins[k] = l[0], l[1:]
+			taken[l[0]] = true
+		}
+	}
+	for _, t := range target {
+		if !taken[t] {
+			pairs = append(pairs, [2]*catalog.Object{nil, t})
+		}
+	}
+	return pairs
+}
+
+func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]scope.Extent) *Item {
+	partial := (s == nil || extent[s] == scope.Some) && (t == nil || extent[t] == scope.Some)
+	if partial && (s == nil || t == nil) {
+		// One side lacks the whole object: its parts cannot be compared alone.
+		partial = false
+	}
+	it := &Item{Source: s, Target: t, Choice: ToTarget, Partial: partial}
+	if !partial {
+		c.properties(it)
+	}
+	inScope := func(o *catalog.Object) []*catalog.Object {
+		if o == nil {
+			return nil
+		}
+		if c.Options.Scope.Empty() && len(c.Gaps) == 0 {
+			return o.Parts
+		}
+		var out []*catalog.Object
+		for _, p := range o.Parts {
+			if c.Options.Scope.Part(o, p, c.Source.Fold) && !c.unseen(p.Kind, "") {
+				out = append(out, p)
+			}
+		}
+		return out
+	}
+	for _, pr := range matchUp(inScope(s), inScope(t)) {
+		p := &Item{Source: pr[0], Target: pr[1], Choice: ToTarget}
+		c.properties(p)
+		switch {
+		case p.Source == nil:
+			p.Status = TargetOnly
+		case p.Target == nil:
+			p.Status = SourceOnly
+		case len(p.Properties) > 0:
+			p.Status = Differs
+		default:
+			p.Status = Same
+		}
+		it.Parts = append(it.Parts, p)
+	}
+	switch {
+	case s == nil:
+		it.Status = TargetOnly
+	case t == nil:
+		it.Status = SourceOnly
+	case len(it.Properties) > 0 || len(it.Changed()) > 0:
+		it.Status = Differs
+	default:
+		it.Status = Same
+	}
+	return it
+}
+
+// properties compares the facts of one thing and counts them.
+func (c *Comparison) properties(it *Item) {
+	s, t := it.Source, it.Target
+	groups := c.Options.Groups
+	if s == nil || t == nil {
+		o := it.Object()
+		c.facts++ // that it exists
+		for i := range o.Properties {
+			if o.Properties[i].Counts(groups) {
+				c.facts++
+			}
+		}
+		return
+	}
+	c.facts += 2
+	c.agreeing += 2
+	if s.Key() != t.Key() {
+		sn, tn := catalog.Scalar(s.Title()), catalog.Scalar(t.Title())
+		it.Properties = append(it.Properties, PropertyDiff{"name", &sn, &tn})
+		c.agreeing -= 2
+	}
+	for i := range s.Properties {
+		sp := &s.Properties[i]
+		if !sp.Counts(groups) || c.unseen(s.Kind, sp.Name) {
+			continue
+		}
+		c.facts++
+		tp := t.Property(sp.Name)
+		if tp == nil {
+			it.Properties = append(it.Properties, PropertyDiff{sp.Name, &sp.Value, nil})
+			continue
+		}
+		c.facts++
+		if sp.Value.Equal(tp.Value) {
+			c.agreeing += 2
+		} else {
+			it.Properties = append(it.Properties, PropertyDiff{sp.Name, &sp.Value, &tp.Value})
+		}
+	}
+	for i := range t.Properties {
+		tp := &t.Properties[i]
+		if tp.Counts(groups) && !c.unseen(s.Kind, tp.Name) && s.Property(tp.Name) == nil {
+			c.facts++
+			it.Properties = append(it.Properties, PropertyDiff{tp.Name, nil, &tp.Value})
+		}
+	}
+}
+
+// Wanted lists, for each side, the values whose text must be read before the
+// catalogs can be compared: those whose keys do not prove them equal.
+func Wanted(source, target *catalog.Catalog) (s, t []*catalog.Value) {
+	var walk func(a, b []*catalog.Object)
+	want := func(v *catalog.Value, list *[]*catalog.Value) {
+		if v != nil && v.Unread {
+			*list = append(*list, v)
+		}
+	}
+	walk = func(a, b []*catalog.Object) {
+		for _, pr := range matchUp(a, b) {
+			for side, o := range pr {
+				if o == nil {
+					continue
+				}
+				other := pr[1-side]
+				for i := range o.Properties {
+					v := &o.Properties[i].Value
+					if other != nil {
+						if op := other.Property(o.Properties[i].Name); op != nil && !v.Undecided(op.Value) {
+							continue
+						}
+					}
+					if side == 0 {
+						want(v, &s)
+					} else {
+						want(v, &t)
+					}
+				}
+			}
+			var pa, pb []*catalog.Object
+			if pr[0] != nil {
+				pa = pr[0].Parts
+			}
+			if pr[1] != nil {
+				pb = pr[1].Parts
+			}
+			walk(pa, pb)
+		}
+	}
+	walk(source.Objects, target.Objects)
+	return s, t
+}
+
+// Settle reads what Wanted lists, from both catalogs.
+func Settle(ctx context.Context, source, target *catalog.Catalog) error {
+	s, t := Wanted(source, target)
+	if len(s) > 0 && source.Fetch != nil {
+		if err := source.Fetch(ctx, s); err != nil {
+			return err
+		}
+	}
+	if len(t) > 0 && target.Fetch != nil {
+		return target.Fetch(ctx, t)
+	}
+	return nil
+}
+
+// Counts is how many objects have each status.
+type Counts struct {
+	Same       int `json:"same"`
+	Differs    int `json:"differs"`
+	SourceOnly int `json:"source_only"`
+	TargetOnly int `json:"target_only"`
+}
+
+// Counts counts the objects in scope by status.
+func (c *Comparison) Counts() Counts {
+	var n Counts
+	for _, it := range c.Items {
+		switch it.Status {
+		case Same:
+			n.Same++
+		case Differs:
+			n.Differs++
+		case SourceOnly:
+			n.SourceOnly++
+		case TargetOnly:
+			n.TargetOnly++
+		}
+	}
+	return n
+}
+
+// Different tells whether anything differs.
+func (c *Comparison) Different() bool {
+	n := c.Counts()
+	return n.Differs+n.SourceOnly+n.TargetOnly > 0
+}
+
+// Similarity is how alike the two sides are, in tenths of a percent, 0 to
+// 1000. A fact is that a thing exists, and each counted property of a thing;
+// things are objects and parts. The similarity is the facts that agree on both
+// sides, counted twice, over the facts of both sides together (Dice's
+// coefficient). It is the same both ways round, 1000 only when nothing
+// differs, and 1000 for two empty databases.
+func (c *Comparison) Similarity() int {
+	if !c.Different() {
+		return 1000
+	}
+	if c.facts == 0 {
+		return 0
+	}
+	return min(999, c.agreeing*1000/c.facts)
+}
+
+// Differences lists the objects that differ in any way.
+func (c *Comparison) Differences() []*Item {
+	var out []*Item
+	for _, it := range c.Items {
+		if it.Status != Same {
+			out = append(out, it)
+		}
+	}
+	return out
+}
+
+// Find is the item of an object on either side, or nil.
+func (c *Comparison) Find(r catalog.Ref) *Item {
+	if c.index == nil {
+		c.index = make(map[catalog.Ref]*Item, len(c.Items))
+		for _, it := range c.Items {
+			if it.Target != nil {
+				c.index[it.Target.Ref()] = it
+			}
+			if it.Source != nil {
+				c.index[it.Source.Ref()] = it
+			}
+		}
+	}
+	return c.index[r.Object()]
+}

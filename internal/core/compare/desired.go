@@ -1,0 +1,174 @@
+package compare
+
+import (
+	"dappermirror/internal/core/catalog"
+)
+
+// Desired is the structure the target shall have: what was chosen comes from
+// the source, everything left or out of scope stays as the target has it.
+// Planning starts from it, so a choice never needs a case of its own there.
+func (c *Comparison) Desired() *catalog.Catalog {
+	d := &catalog.Catalog{Engine: c.Target.Engine, Version: c.Target.Version, Place: c.Target.Place,
+		FoldNames: c.Target.FoldNames, Gaps: c.Target.Gaps}
+	seen := map[*catalog.Object]bool{}
+	for _, it := range c.Items {
+		if it.Target != nil {
+			seen[it.Target] = true
+		}
+		if o := it.desired(c.Options.Groups); o != nil {
+			d.Add(o)
+		}
+	}
+	for _, t := range c.Target.Objects {
+		if !seen[t] {
+			d.Add(t) // out of scope
+		}
+	}
+	d.Sort()
+	return d
+}
+
+func (it *Item) desired(groups map[string]bool) *catalog.Object {
+	switch it.Status {
+	case SourceOnly:
+		if it.Choice == Leave {
+			return nil
+		}
+		return it.newcomer()
+	case TargetOnly:
+		if it.Choice == Leave {
+			return it.Target
+		}
+		return nil
+	case Same:
+		if it.Partial || len(it.Parts) != len(it.Source.Parts) || len(it.Parts) != len(it.Target.Parts) {
+			return it.Target // equal in scope; what is out of scope stays
+		}
+		return keepOptional(it.Source, it.Target, groups)
+	}
+	if it.Choice == Leave {
+		return it.Target
+	}
+	base, merged := it.Source, false
+	if it.Partial {
+		base, merged = it.Target, true
+	}
+	out := keepOptional(base, it.Target, groups).Clone()
+	out.Parts = nil
+	// Parts come in the source's order; those only the target has, and those
+	// out of scope, follow in the target's.
+	var last []*catalog.Object
+	inScope := map[*catalog.Object]bool{}
+	for _, p := range it.Parts {
+		if p.Source != nil {
+			inScope[p.Source] = true
+		}
+		if p.Target != nil {
+			inScope[p.Target] = true
+		}
+		o := p.desired(groups)
+		if o == nil {
+			merged = merged || p.Status == SourceOnly
+			continue
+		}
+		if p.Choice == Leave && p.Status != Same {
+			merged = true
+		}
+		if p.Source == nil {
+			last = append(last, o)
+		} else {
+			out.Add(o)
+		}
+	}
+	for _, o := range last {
+		out.Add(o)
+	}
+	for _, p := range it.Source.Parts {
+		if !inScope[p] {
+			merged = true
+		}
+	}
+	for _, p := range it.Target.Parts {
+		if !inScope[p] {
+			out.Add(p)
+			merged = true
+		}
+	}
+	out.Merged = merged
+	if merged {
+		out.Needs = union(out.Needs, it.Target.Needs)
+	}
+	return out
+}
+
+// newcomer is the source's object without the parts that scope or choice
+// leaves out.
+func (it *Item) newcomer() *catalog.Object {
+	if len(it.Parts) == len(it.Source.Parts) {
+		all := true
+		for _, p := range it.Parts {
+			all = all && p.Choice != Leave
+		}
+		if all {
+			return it.Source
+		}
+	}
+	out := it.Source.Clone()
+	out.Parts, out.Merged = nil, true
+	for _, p := range it.Parts {
+		if p.Choice != Leave {
+			out.Add(p.Source)
+		}
+	}
+	return out
+}
+
+// keepOptional is base with the facts of groups nobody asked for (owner,
+// grants) as the target has them: something put back keeps its owner.
+func keepOptional(base, target *catalog.Object, groups map[string]bool) *catalog.Object {
+	if base == target {
+		return base
+	}
+	var out *catalog.Object
+	edit := func() *catalog.Object {
+		if out == nil {
+			out = base.Clone()
+		}
+		return out
+	}
+	for i := range base.Properties {
+		p := &base.Properties[i]
+		if p.Group == "" || groups[p.Group] {
+			continue
+		}
+		if t := target.Property(p.Name); t == nil {
+			edit().Remove(p.Name)
+		} else if !t.Value.Equal(p.Value) {
+			edit().Optional(p.Name, p.Group, t.Value)
+		}
+	}
+	for i := range target.Properties {
+		p := &target.Properties[i]
+		if p.Group != "" && !groups[p.Group] && base.Property(p.Name) == nil {
+			edit().Optional(p.Name, p.Group, p.Value)
+		}
+	}
+	if out == nil {
+		return base
+	}
+	return out
+}
+
+func union(a, b []catalog.Need) []catalog.Need {
+	seen := make(map[catalog.Need]bool, len(a))
+	for _, n := range a {
+		seen[n] = true
+	}
+	out := append([]catalog.Need(nil), a...)
+	for _, n := range b {
+		if !seen[n] {
+			out = append(out, n)
+		}
+	}
+	return out
+}

@@ -1,0 +1,260 @@
+package order
+
+import (
+	"container/heap"
+
+	"dappermirror/internal/core/catalog"
+)
+
+// graph holds which action waits for which. Building it is the one place
+// where needs, removals, effects and names become order.
+type graph struct {
+	actions []*Action
+	after   []map[int]bool // after[i][j]: i waits for j; true: for good, false: soft
+}
+
+func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
+	g := &graph{actions: actions, after: make([]map[int]bool, len(actions))}
+	makes, removes := map[catalog.Ref][]int{}, map[catalog.Ref][]int{}
+	takes := map[Name][]int{}
+	index := make(map[*Action]int, len(actions))
+	for i, a := range actions {
+		g.after[i] = map[int]bool{}
+		index[a] = i
+		for _, r := range a.Makes {
+			makes[r] = append(makes[r], i)
+		}
+		for _, e := range a.Effects {
+			if !contains(makes[e.On], i) {
+				makes[e.On] = append(makes[e.On], i)
+			}
+		}
+		for _, r := range a.Removes {
+			removes[r] = append(removes[r], i)
+		}
+		for _, n := range a.Takes {
+			takes[n] = append(takes[n], i)
+		}
+	}
+	partsRemoved := map[catalog.Ref][]int{} // by the object they are parts of
+	for r, js := range removes {
+		if r.IsPart() {
+			partsRemoved[r.Object()] = append(partsRemoved[r.Object()], js...)
+		}
+	}
+	userOf := users(actual)
+	// makers are the actions that bring a thing into its desired state: its
+	// own, else those of the object it belongs to.
+	makers := func(r catalog.Ref) []int {
+		if m := makes[r]; len(m) > 0 || !r.IsPart() {
+			return m
+		}
+		return makes[r.Object()]
+	}
+	removers := func(r catalog.Ref) []int {
+		if m := removes[r]; len(m) > 0 || !r.IsPart() {
+			return m
+		}
+		return removes[r.Object()]
+	}
+	for i, a := range actions {
+		if j, ok := index[a.Sequel]; ok && a.Sequel != nil {
+			g.wait(i, j, true)
+		}
+		for _, r := range a.Makes {
+			o := desired.Resolve(r)
+			if o == nil {
+				continue
+			}
+			for _, n := range o.Needs {
+				for _, j := range makers(n.On) {
+					g.wait(i, j, !n.Text)
+				}
+			}
+			if r.IsPart() { // a part comes after its object
+				for _, j := range makes[r.Object()] {
+					g.wait(i, j, true)
+				}
+			}
+			for _, j := range removes[r] { // out with the old one first
+				g.wait(i, j, true)
+			}
+		}
+		for _, r := range a.Removes {
+			g.clearFirst(i, r, true, userOf, removers, makes)
+			if !r.IsPart() { // parts that come down by themselves go first
+				for _, j := range partsRemoved[r] {
+					g.wait(i, j, true)
+				}
+			}
+		}
+		for _, e := range a.Effects {
+			g.clearFirst(i, e.On, false, userOf, removers, makes)
+		}
+		for _, n := range a.Frees {
+			for _, j := range takes[n] {
+				g.wait(j, i, true)
+			}
+		}
+	}
+	return g
+}
+
+// clearFirst makes action i wait until those are gone, or changed, that need
+// the thing it removes or changes.
+func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.Ref][]user, removers func(catalog.Ref) []int, makes map[catalog.Ref][]int) {
+	for _, u := range userOf[r.Object()] {
+		if u.need.On != r && !(gone && !r.IsPart()) {
+			continue
+		}
+		z := u.ref()
+		rs := removers(z)
+		for _, j := range rs {
+			g.wait(i, j, !u.need.Text)
+		}
+		if gone && len(rs) == 0 {
+			for _, j := range makes[z] { // changed in place: it lets go first
+				g.wait(i, j, !u.need.Text)
+			}
+		}
+	}
+}
+
+func contains(l []int, x int) bool {
+	for _, v := range l {
+		if v == x {
+			return true
+		}
+	}
+	return false
+}
+
+func (g *graph) wait(i, j int, hard bool) {
+	if i != j {
+		g.after[i][j] = g.after[i][j] || hard
+	}
+}
+
+// sort is a topological sort that always takes the smallest action that is
+// ready. Where there is a circle it answers the actions in it.
+func (g *graph) sort() (ordered, cycle []*Action) {
+	waits := make([]int, len(g.actions))
+	before := make([][]int, len(g.actions))
+	for i, m := range g.after {
+		waits[i] = len(m)
+		for j := range m {
+			before[j] = append(before[j], i)
+		}
+	}
+	h := &ready{g: g}
+	for i, n := range waits {
+		if n == 0 {
+			h.items = append(h.items, i)
+		}
+	}
+	heap.Init(h)
+	for h.Len() > 0 {
+		i := heap.Pop(h).(int)
+		ordered = append(ordered, g.actions[i])
+		waits[i] = -1
+		for _, j := range before[i] {
+			if waits[j]--; waits[j] == 0 {
+				heap.Push(h, j)
+			}
+		}
+	}
+	if len(ordered) == len(g.actions) {
+		return ordered, nil
+	}
+	return nil, g.circle(waits, before)
+}
+
+// circle narrows what is left down to the actions that really wait for each
+// other: those from which nothing outside the rest depends are taken away.
+func (g *graph) circle(waits []int, before [][]int) []*Action {
+	left := map[int]bool{}
+	for i, n := range waits {
+		if n > 0 {
+			left[i] = true
+		}
+	}
+	for again := true; again; {
+		again = false
+		for i := range left {
+			needed := false
+			for _, j := range before[i] {
+				needed = needed || left[j]
+			}
+			if !needed {
+				delete(left, i)
+				again = true
+			}
+		}
+	}
+	var out []*Action
+	for i := range g.actions {
+		if left[i] {
+			out = append(out, g.actions[i])
+		}
+	}
+	return out
+}
+
+// dropSoft forgets the soft edges within a circle.
+func (g *graph) dropSoft(cycle []*Action) bool {
+	in := map[*Action]bool{}
+	for _, a := range cycle {
+		in[a] = true
+	}
+	any := false
+	for i, m := range g.after {
+		for j, hard := range m {
+			if !hard && in[g.actions[i]] && in[g.actions[j]] {
+				delete(m, j)
+				any = true
+			}
+		}
+	}
+	return any
+}
+
+// ready is the heap of actions that wait for nothing.
+type ready struct {
+	g     *graph
+	items []int
+}
+
+func (h *ready) Len() int      { return len(h.items) }
+func (h *ready) Swap(i, j int) { h.items[i], h.items[j] = h.items[j], h.items[i] }
+func (h *ready) Push(x any)    { h.items = append(h.items, x.(int)) }
+func (h *ready) Pop() any {
+	x := h.items[len(h.items)-1]
+	h.items = h.items[:len(h.items)-1]
+	return x
+}
+
+func (h *ready) Less(i, j int) bool {
+	a, b := h.items[i], h.items[j]
+	x, y := h.g.actions[a], h.g.actions[b]
+	if p, q := phase(x), phase(y); p != q {
+		return p < q
+	}
+	if p, q := catalog.Rank(x.About.Object().Kind), catalog.Rank(y.About.Object().Kind); p != q {
+		return p < q
+	}
+	if x.About != y.About {
+		return x.About.Less(y.About)
+	}
+	return a < b
+}
+
+// phase puts what comes down before what goes up, and the last goodbyes last.
+func phase(a *Action) int {
+	switch {
+	case a.Late:
+		return 2
+	case len(a.Removes) > 0 && len(a.Makes) == 0:
+		return 0
+	}
+	return 1
+}

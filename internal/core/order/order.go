@@ -1,0 +1,505 @@
+// Package order turns a comparison into ordered steps. What a step is, and
+// which SQL it takes, an engine's Writer says; in which order steps can run,
+// what must come down for a while and what is held back, is decided here.
+package order
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+)
+
+// RiskKind is what can go wrong with a step.
+type RiskKind string
+
+// The risks.
+const (
+	Loss          RiskKind = "loss"           // rows or values are destroyed
+	WillFail      RiskKind = "will-fail"      // fails on the rows that are there
+	MayFail       RiskKind = "may-fail"       // fails on some rows
+	Rewrite       RiskKind = "rewrite"        // the table is copied
+	Lock          RiskKind = "lock"           // others wait
+	BreaksCallers RiskKind = "breaks-callers" // who calls it by this name or shape fails
+)
+
+// Risk is one risk of a step.
+type Risk struct {
+	Kind RiskKind    `json:"kind"`
+	On   catalog.Ref `json:"on"`
+	Text string      `json:"text"`
+}
+
+// Name is a name in a namespace, as names are freed and taken by steps.
+type Name struct{ Space, Schema, Name string }
+
+// Effect is a change of a thing that stays, as far as it reaches others.
+type Effect struct {
+	On     catalog.Ref
+	Aspect catalog.Aspect
+}
+
+// Action is one thing a script does: a step before it has a number.
+type Action struct {
+	About   catalog.Ref // the object or part it is about
+	Title   string      // what it does, in words, names unquoted
+	SQL     []string    // statements, each with its terminator
+	Risks   []Risk
+	Makes   []catalog.Ref // things that are as desired from here on
+	Removes []catalog.Ref // things of the target that are gone from here on
+	Effects []Effect      // changes in place that reach what needs the thing
+	Frees   []Name
+	Takes   []Name
+	// Alone says that the step cannot run inside a transaction.
+	Alone bool
+	// Note is said in the script where the step needs a word more.
+	Note string
+	// Late asks for a place as late as the order allows (drops of what only
+	// the target has).
+	Late bool
+	// Pieces, where there is more than one, are what the action is made of;
+	// Join makes one action's SQL of them. A cycle is broken by running the
+	// pieces apart.
+	Pieces []*Action
+	Join   func(pieces []*Action) []string
+	// Sequel keeps an action right behind another one of the same Writer
+	// call: it runs after it.
+	Sequel *Action
+}
+
+// Change is a difference a Writer is to carry out.
+type Change struct {
+	*compare.Item // Source is the desired thing, Target the one that is there
+	// Rebuild lists the parts that must come down and go up again though
+	// they do not differ, because of what they stand on.
+	Rebuild map[catalog.Ref]bool
+	// Desired and Actual are the whole catalogs, for what a writer must know
+	// about other objects.
+	Desired, Actual *catalog.Catalog
+}
+
+// Rebuilds tells whether a part must come down and go up again.
+func (c *Change) Rebuilds(part *compare.Item) bool {
+	return part.Target != nil && c.Rebuild[c.Target.PartRef(part.Target)]
+}
+
+// Writer is what an engine must be able to say.
+type Writer interface {
+	// Create makes an object with all its parts.
+	Create(c *Change) []*Action
+	// Drop removes an object with all its parts.
+	Drop(c *Change) []*Action
+	// Alter changes an object in place. It answers false when that cannot be
+	// done: the object is then dropped and created.
+	Alter(c *Change) ([]*Action, bool)
+	// Survives tells whether a thing of the target that has this need can
+	// stay as it is while the effect happens to what it needs. gone says
+	// that what it needs is removed, not only changed.
+	Survives(owner, part *catalog.Object, need catalog.Need, effect Effect, gone bool) bool
+}
+
+// Step is an action in its place.
+type Step struct {
+	*Action
+	Number int
+}
+
+// Plan is what is to be done, in order.
+type Plan struct {
+	Steps []*Step
+	// Held are the steps nobody allowed, in the order in which they would
+	// follow, with what depends on them.
+	Held []*Step
+	// HeldBecause are the losses that nobody allowed.
+	HeldBecause []Risk
+	// Actual is the target as it is, Desired after Steps, Full after Held as
+	// well.
+	Actual, Desired, Full *catalog.Catalog
+}
+
+// Losses lists what the steps destroy, by permission.
+func (p *Plan) Losses() []Risk { return risks(p.Steps, Loss) }
+
+func risks(steps []*Step, kind RiskKind) []Risk {
+	var out []Risk
+	for _, s := range steps {
+		for _, r := range s.Risks {
+			if r.Kind == kind {
+				out = append(out, r)
+			}
+		}
+	}
+	return out
+}
+
+// Build plans the way from the comparison's target to what it desires. allow
+// tells which losses are permitted.
+func Build(cmp *compare.Comparison, w Writer, allow func(catalog.Ref) bool) (*Plan, error) {
+	full := cmp.Desired()
+	steps, err := plan(full, cmp.Target, cmp.Options.Groups, w)
+	if err != nil {
+		return nil, err
+	}
+	p := &Plan{Steps: steps, Actual: cmp.Target, Desired: full, Full: full}
+	for round := 0; ; round++ {
+		refused := false
+		for _, r := range risks(p.Steps, Loss) {
+			if allow(r.On) {
+				continue
+			}
+			if round > len(full.Objects)+len(cmp.Target.Objects)+100 || !hold(cmp, r.On) {
+				return nil, fmt.Errorf("the step on %s would lose data and cannot be held back alone; leave it out with --except, or allow it with --may-lose", r.On)
+			}
+			p.HeldBecause = append(p.HeldBecause, r)
+			refused = true
+		}
+		if !refused {
+			break
+		}
+		holdDependents(cmp)
+		p.Desired = cmp.Desired()
+		if p.Steps, err = plan(p.Desired, cmp.Target, cmp.Options.Groups, w); err != nil {
+			return nil, err
+		}
+	}
+	if len(p.HeldBecause) > 0 {
+		if p.Held, err = plan(full, p.Desired, cmp.Options.Groups, w); err != nil {
+			return nil, err
+		}
+		for i, s := range p.Held {
+			s.Number = len(p.Steps) + i + 1
+		}
+	}
+	return p, nil
+}
+
+// plan orders the steps from one catalog to another.
+func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
+	// Everything counts here: what is put back must come back whole.
+	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups})
+	b := &builder{w: w, desired: desired, actual: actual, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
+	actions := b.actions(cmp)
+	ordered, err := arrange(actions, desired, actual)
+	if err != nil {
+		return nil, err
+	}
+	steps := make([]*Step, len(ordered))
+	for i, a := range ordered {
+		steps[i] = &Step{a, i + 1}
+	}
+	return steps, nil
+}
+
+// user is one thing that needs another.
+type user struct {
+	owner, part *catalog.Object // part is nil where the object itself needs it
+	need        catalog.Need
+}
+
+func (u user) ref() catalog.Ref {
+	if u.part != nil {
+		return u.owner.PartRef(u.part)
+	}
+	return u.owner.Ref()
+}
+
+// users indexes who needs a thing, by the thing's object.
+func users(c *catalog.Catalog) map[catalog.Ref][]user {
+	m := map[catalog.Ref][]user{}
+	for _, o := range c.Objects {
+		for _, n := range o.Needs {
+			m[n.On.Object()] = append(m[n.On.Object()], user{o, nil, n})
+		}
+		for _, p := range o.Parts {
+			for _, n := range p.Needs {
+				m[n.On.Object()] = append(m[n.On.Object()], user{o, p, n})
+			}
+		}
+	}
+	return m
+}
+
+type builder struct {
+	w                          Writer
+	desired, actual            *catalog.Catalog
+	users                      map[catalog.Ref][]user
+	rebuildObject, rebuildPart map[catalog.Ref]bool
+}
+
+// actions asks the writer for every difference, then takes down whatever
+// cannot stay meanwhile, until nothing more must come down.
+func (b *builder) actions(cmp *compare.Comparison) []*Action {
+	made := make([][]*Action, len(cmp.Items))
+	dirty := make([]bool, len(cmp.Items))
+	at := map[catalog.Ref]int{} // by the target's reference
+	for i, it := range cmp.Items {
+		if it.Target != nil {
+			at[it.Target.Ref()] = i
+		}
+		dirty[i] = it.Status != compare.Same
+	}
+	removed := map[catalog.Ref]bool{} // of the target, objects and parts
+	for {
+		var fresh []*Action
+		for i, it := range cmp.Items {
+			if dirty[i] {
+				made[i] = b.write(it)
+				fresh = append(fresh, made[i]...)
+				dirty[i] = false
+			}
+		}
+		if len(fresh) == 0 {
+			break
+		}
+		for _, a := range fresh {
+			for _, r := range a.Removes {
+				removed[r] = true
+			}
+		}
+		for _, a := range fresh {
+			for _, r := range a.Removes {
+				b.disturb(Effect{On: r, Aspect: catalog.AspectName}, true, removed, func(r catalog.Ref) { dirty[at[r.Object()]] = true })
+			}
+			for _, e := range a.Effects {
+				b.disturb(e, false, removed, func(r catalog.Ref) { dirty[at[r.Object()]] = true })
+			}
+		}
+	}
+	var out []*Action
+	for _, as := range made {
+		out = append(out, as...)
+	}
+	return out
+}
+
+func (b *builder) write(it *compare.Item) []*Action {
+	c := &Change{Item: it, Rebuild: b.rebuildPart, Desired: b.desired, Actual: b.actual}
+	switch {
+	case it.Target == nil:
+		return b.w.Create(c)
+	case it.Source == nil:
+		return b.w.Drop(c)
+	}
+	if !b.rebuildObject[it.Target.Ref()] {
+		if as, ok := b.w.Alter(c); ok {
+			return as
+		}
+		b.rebuildObject[it.Target.Ref()] = true
+	}
+	return append(b.w.Drop(c), b.w.Create(c)...)
+}
+
+// disturb marks for rebuilding whatever stands on the thing and cannot stay.
+func (b *builder) disturb(e Effect, gone bool, removed map[catalog.Ref]bool, mark func(catalog.Ref)) {
+	for _, u := range b.users[e.On.Object()] {
+		if u.need.Text && !gone {
+			continue
+		}
+		on := u.need.On
+		// An effect on a part reaches who needs that part; a removed object
+		// takes all its parts along.
+		if on != e.On && !(gone && !e.On.IsPart()) {
+			continue
+		}
+		r := u.ref()
+		if removed[r] || removed[r.Object()] || u.owner.Ref() == e.On {
+			continue
+		}
+		if u.part == nil && b.rebuildObject[r] || u.part != nil && b.rebuildPart[r] {
+			continue
+		}
+		if gone && !b.stillNeeds(r, on) && !b.comesBack(e.On) {
+			continue // changed in place so that it no longer needs it
+		}
+		if b.w.Survives(u.owner, u.part, u.need, e, gone) {
+			continue
+		}
+		if u.part == nil {
+			b.rebuildObject[r] = true
+		} else {
+			b.rebuildPart[r] = true
+		}
+		mark(r)
+	}
+}
+
+// stillNeeds tells whether what the target's thing becomes needs on, too.
+func (b *builder) stillNeeds(r, on catalog.Ref) bool {
+	o := b.desired.Resolve(r)
+	if o == nil {
+		return false
+	}
+	for _, n := range o.Needs {
+		if n.On == on {
+			return true
+		}
+	}
+	return false
+}
+
+func (b *builder) comesBack(r catalog.Ref) bool { return b.desired.Resolve(r) != nil }
+
+// hold leaves the difference that a loss comes from; false when there is none.
+func hold(cmp *compare.Comparison, r catalog.Ref) bool {
+	it := cmp.Find(r)
+	if it == nil {
+		return false
+	}
+	if r.IsPart() && it.Status == compare.Differs {
+		for _, p := range it.Parts {
+			if p.Kind() == r.PartKind && p.Choice != compare.Leave &&
+				(p.Target != nil && p.Target.Key() == r.Part || p.Source != nil && p.Source.Key() == r.Part) {
+				p.Choice = compare.Leave
+				return true
+			}
+		}
+	}
+	if it.Choice == compare.Leave {
+		return false
+	}
+	it.Choice = compare.Leave
+	return true
+}
+
+// holdDependents holds back what cannot come while the held things stay as
+// they are: newcomers under a name that is still taken, whatever needs what
+// then does not come, and the drops of what the held things need.
+func holdDependents(cmp *compare.Comparison) {
+	for again := true; again; {
+		again = false
+		d := cmp.Desired()
+		taken := map[Name]catalog.Ref{}
+		for _, o := range d.Objects {
+			if o.Space == "" {
+				continue
+			}
+			n := Name{o.Space, d.Fold(o.Schema), d.Fold(o.Name)}
+			if other, ok := taken[n]; ok {
+				for _, r := range []catalog.Ref{o.Ref(), other} {
+					if it := cmp.Find(r); it != nil && it.Status == compare.SourceOnly && it.Choice != compare.Leave {
+						it.Choice, again = compare.Leave, true
+					}
+				}
+			}
+			taken[n] = o.Ref()
+		}
+		if again {
+			continue
+		}
+		check := func(owner, part *catalog.Object) {
+			o, r := owner, owner.Ref()
+			if part != nil {
+				o, r = part, owner.PartRef(part)
+			}
+			for _, n := range o.Needs {
+				if n.Text && n.Aspect != catalog.AspectIndex {
+					continue
+				}
+				if d.Resolve(n.On) == nil && cmp.Target.Resolve(n.On) != nil && cmp.Target.Resolve(r) == o {
+					again = hold(cmp, n.On) || again // what stays keeps what it stands on
+				} else if it := cmp.Find(n.On); it != nil && comesLater(it, n.On) && cmp.Target.Resolve(r) != o {
+					again = holdChange(cmp, r) || again
+				}
+			}
+		}
+		for _, o := range d.Objects {
+			check(o, nil)
+			for _, p := range o.Parts {
+				check(o, p)
+			}
+		}
+	}
+}
+
+// comesLater tells whether the thing is held back in another shape than the
+// source has it.
+func comesLater(it *compare.Item, r catalog.Ref) bool {
+	if it.Choice == compare.Leave && it.Status != compare.TargetOnly && it.Status != compare.Same {
+		return true
+	}
+	if !r.IsPart() {
+		return false
+	}
+	for _, p := range it.Parts {
+		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
+			return p.Choice == compare.Leave && p.Status != compare.TargetOnly && p.Status != compare.Same
+		}
+	}
+	return false
+}
+
+// holdChange holds a difference, if the reference is to one.
+func holdChange(cmp *compare.Comparison, r catalog.Ref) bool {
+	it := cmp.Find(r)
+	if it == nil || it.Status == compare.Same || it.Choice == compare.Leave {
+		return false
+	}
+	if !r.IsPart() {
+		it.Choice = compare.Leave
+		return true
+	}
+	for _, p := range it.Parts {
+		if p.Kind() == r.PartKind && p.Object().Key() == r.Part && p.Status != compare.Same && p.Choice != compare.Leave {
+			p.Choice = compare.Leave
+			return true
+		}
+	}
+	return false
+}
+
+// arrange orders actions so that each runs when what it needs is there and
+// what stands on it is gone. The same actions always give the same order.
+func arrange(actions []*Action, desired, actual *catalog.Catalog) ([]*Action, error) {
+	for {
+		g := newGraph(actions, desired, actual)
+		ordered, cycle := g.sort()
+		if cycle == nil {
+			return ordered, nil
+		}
+		if split := splitSome(actions, cycle); split != nil {
+			actions = split
+			continue
+		}
+		if g.dropSoft(cycle) {
+			if ordered, cycle = g.sort(); cycle == nil {
+				return ordered, nil
+			}
+		}
+		return nil, cycleError(cycle)
+	}
+}
+
+func splitSome(actions, cycle []*Action) []*Action {
+	in := map[*Action]bool{}
+	for _, a := range cycle {
+		if len(a.Pieces) > 1 {
+			in[a] = true
+		}
+	}
+	if len(in) == 0 {
+		return nil
+	}
+	var out []*Action
+	for _, a := range actions {
+		if in[a] {
+			out = append(out, a.Pieces...)
+		} else {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+func cycleError(cycle []*Action) error {
+	var names []string
+	for _, a := range cycle {
+		names = append(names, a.Title)
+	}
+	sort.Strings(names)
+	if len(names) > 6 {
+		names = append(names[:6], fmt.Sprintf("and %d more", len(names)-6))
+	}
+	return fmt.Errorf("these steps wait for each other in a circle and no order runs: %s; leave one of them out with --except", strings.Join(names, "; "))
+}

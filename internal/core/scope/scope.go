@@ -1,0 +1,229 @@
+// Package scope reads patterns (`table:harbour.b*`) and tells what they match.
+package scope
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+)
+
+// Pattern is one pattern: an optional kind and one to three name pieces, each
+// a glob with * and ?.
+type Pattern struct {
+	text  string
+	kind  string // glob; "" matches any
+	names []glob
+}
+
+type glob struct {
+	text   string
+	quoted bool // taken literally
+}
+
+// Parse reads patterns separated by commas. It fails on an open quote, an
+// empty pattern or more than three name pieces.
+func Parse(text string) ([]Pattern, error) {
+	var out []Pattern
+	cur := Pattern{}
+	piece, quoted, start := strings.Builder{}, false, 0
+	endPiece := func(end int) error {
+		if piece.Len() == 0 && !quoted {
+			return fmt.Errorf("pattern %q has an empty name", strings.TrimSpace(text[start:end]))
+		}
+		cur.names = append(cur.names, glob{piece.String(), quoted})
+		piece.Reset()
+		quoted = false
+		return nil
+	}
+	endPattern := func(end int) error {
+		if err := endPiece(end); err != nil {
+			return err
+		}
+		cur.text = strings.TrimSpace(text[start:end])
+		if len(cur.names) > 3 {
+			return fmt.Errorf("pattern %q has more than three names (kind:schema.name.part)", cur.text)
+		}
+		out = append(out, cur)
+		cur, start = Pattern{}, end+1
+		return nil
+	}
+	for i := 0; i < len(text); i++ {
+		switch ch := text[i]; {
+		case ch == '"':
+			quoted = true
+			for i++; ; i++ {
+				if i >= len(text) {
+					return nil, fmt.Errorf("pattern %q: a quote is not closed", text[start:])
+				}
+				if text[i] == '"' {
+					if i+1 < len(text) && text[i+1] == '"' {
+						i++
+					} else {
+						break
+					}
+				}
+				piece.WriteByte(text[i])
+			}
+		case ch == ',':
+			if err := endPattern(i); err != nil {
+				return nil, err
+			}
+		case ch == ':' && len(cur.names) == 0 && cur.kind == "" && !quoted && piece.Len() > 0:
+			cur.kind = strings.ToLower(piece.String())
+			piece.Reset()
+		case ch == '.':
+			if err := endPiece(i); err != nil {
+				return nil, err
+			}
+		case (ch == ' ' || ch == '\t') && piece.Len() == 0 && !quoted && len(cur.names) == 0:
+			// blanks after a comma
+		default:
+			piece.WriteByte(ch)
+		}
+	}
+	if err := endPattern(len(text)); err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+// ParseAll reads several texts of patterns.
+func ParseAll(texts []string) ([]Pattern, error) {
+	var out []Pattern
+	for _, t := range texts {
+		ps, err := Parse(t)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, ps...)
+	}
+	return out, nil
+}
+
+// String is the pattern as it was written.
+func (p Pattern) String() string { return p.text }
+
+// Match tells whether the pattern matches the reference itself, or, for a
+// part, the object it belongs to. fold is how the engine compares names.
+func (p Pattern) Match(r catalog.Ref, fold func(string) string) bool {
+	if p.matchOne(r, fold) {
+		return true
+	}
+	return r.IsPart() && p.matchOne(r.Object(), fold)
+}
+
+// MatchSelf is Match without the second chance of the owning object.
+func (p Pattern) MatchSelf(r catalog.Ref, fold func(string) string) bool { return p.matchOne(r, fold) }
+
+func (p Pattern) matchOne(r catalog.Ref, fold func(string) string) bool {
+	kind, path := r.Kind, make([]string, 0, 3)
+	if r.Schema != "" {
+		path = append(path, r.Schema)
+	}
+	path = append(path, r.Name)
+	if r.IsPart() {
+		kind = r.PartKind
+		path = append(path, r.Part)
+	}
+	if p.kind != "" && !match(p.kind, string(kind)) {
+		return false
+	}
+	if len(p.names) > len(path) {
+		return false
+	}
+	if r.IsPart() && p.kind == "" && len(p.names) == 1 && p.names[0].text == "*" {
+		return false // a bare * means every object; its parts come with it
+	}
+	path = path[len(path)-len(p.names):]
+	for i, g := range p.names {
+		want, have := fold(g.text), fold(path[i])
+		if g.quoted && want != have || !g.quoted && !match(want, have) {
+			// A routine may be named without its arguments.
+			if bare, _, found := strings.Cut(have, "("); !found || g.quoted || !match(want, bare) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// Any tells whether one of the patterns matches.
+func Any(ps []Pattern, r catalog.Ref, fold func(string) string) bool {
+	for _, p := range ps {
+		if p.Match(r, fold) {
+			return true
+		}
+	}
+	return false
+}
+
+// match is a glob with * (any run) and ? (one character).
+func match(pattern, s string) bool {
+	p, t := []rune(pattern), []rune(s)
+	pi, ti, star, mark := 0, 0, -1, 0
+	for ti < len(t) {
+		switch {
+		case pi < len(p) && p[pi] == '*':
+			star, mark = pi, ti
+			pi++
+		case pi < len(p) && (p[pi] == '?' || p[pi] == t[ti]):
+			pi++
+			ti++
+		case star >= 0:
+			pi = star + 1
+			mark++
+			ti = mark
+		default:
+			return false
+		}
+	}
+	for pi < len(p) && p[pi] == '*' {
+		pi++
+	}
+	return pi == len(p)
+}
+
+// Scope is what counts: Only (empty: everything) without Except.
+type Scope struct {
+	Only, Except []Pattern
+}
+
+// Empty tells whether everything counts.
+func (s Scope) Empty() bool { return len(s.Only) == 0 && len(s.Except) == 0 }
+
+// Extent is how much of an object is in scope.
+type Extent int
+
+// The extents.
+const (
+	Out    Extent = iota // nothing
+	Some                 // some of its parts
+	Entire               // the object and its parts, less excepted parts
+)
+
+// Object tells how much of an object is in scope.
+func (s Scope) Object(o *catalog.Object, fold func(string) string) Extent {
+	r := o.Ref()
+	if Any(s.Except, r, fold) {
+		return Out
+	}
+	if len(s.Only) == 0 || Any(s.Only, r, fold) {
+		return Entire
+	}
+	for _, p := range o.Parts {
+		if s.Part(o, p, fold) {
+			return Some
+		}
+	}
+	return Out
+}
+
+// Part tells whether a part is in scope.
+func (s Scope) Part(o, part *catalog.Object, fold func(string) string) bool {
+	r := o.PartRef(part)
+	if Any(s.Except, r, fold) {
+		return false
+	}
+	return len(s.Only) == 0 || Any(s.Only, r, fold)
+}

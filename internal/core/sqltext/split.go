@@ -1,0 +1,92 @@
+package sqltext
+
+import "strings"
+
+// Statement is one statement of a script, or one line meant for the client
+// program (`.bail on`, `\set …`).
+type Statement struct {
+	Text   string // without what precedes it; with its semicolon, if it has one
+	Pos    int    // byte offset of its first token
+	Client bool
+	// Open says that the text ended inside a quote, comment or body.
+	Open bool
+	// Before is the space and the comments in front of it.
+	Before string
+}
+
+// Split cuts a script into statements the way the engine's own client does:
+// semicolons inside quotes, brackets, trigger bodies and routine bodies do
+// not end a statement.
+func Split(d Dialect, text string) []Statement {
+	var out []Statement
+	toks := Lex(d, text)
+	var sig []Token // significant tokens of the current statement
+	start, before, depth, atomic := -1, 0, 0, 0
+	lineStart := true
+	flush := func(end int, open bool) {
+		if start >= 0 {
+			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]})
+		}
+		start, before, depth, atomic, sig = -1, end, 0, 0, nil
+	}
+	for i := 0; i < len(toks); i++ {
+		t := toks[i]
+		if t.Blank() {
+			if t.Kind == Space && strings.Contains(t.Text, "\n") {
+				lineStart = true
+			}
+			continue
+		}
+		if start < 0 && (lineStart || i == 0) && (t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
+			end := strings.IndexByte(text[t.Pos:], '\n')
+			if end < 0 {
+				end = len(text) - t.Pos
+			}
+			out = append(out, Statement{Text: strings.TrimSpace(text[t.Pos : t.Pos+end]), Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
+			before = t.Pos + end
+			// The line may hold anything: lex again behind it.
+			rest := Lex(d, text[before:])
+			for j := range rest {
+				rest[j].Pos += before
+			}
+			toks, i = rest, -1
+			continue
+		}
+		lineStart = false
+		if start < 0 {
+			start = t.Pos
+		}
+		sig = append(sig, t)
+		switch {
+		case t.Kind == Bad:
+			flush(len(text), true)
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			depth--
+		case t.Is("atomic") && len(sig) > 1 && sig[len(sig)-2].Is("begin"):
+			atomic++
+		case atomic > 0 && t.Is("case"):
+			atomic++
+		case atomic > 0 && t.Is("end"):
+			atomic--
+		case t.IsOp(";") && depth <= 0 && atomic <= 0 && complete(d, sig):
+			flush(t.Pos+1, false)
+		}
+	}
+	flush(len(text), depth > 0 || atomic > 0 || start >= 0 && !complete(d, append(sig, Token{Kind: Op, Text: ";"})))
+	return out
+}
+
+// complete tells whether a statement that now ends in a semicolon is whole.
+// SQLite: sqlite3_complete; a trigger ends with the END behind a semicolon.
+func complete(d Dialect, sig []Token) bool {
+	if d.Name != "sqlite" || len(sig) < 3 || !sig[0].Is("create") {
+		return true
+	}
+	if !sig[1].Is("trigger") && !(len(sig) > 2 && (sig[1].Is("temp") || sig[1].Is("temporary")) && sig[2].Is("trigger")) {
+		return true
+	}
+	n := len(sig)
+	return n >= 3 && sig[n-2].Is("end") && sig[n-3].IsOp(";")
+}

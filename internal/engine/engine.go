@@ -1,0 +1,90 @@
+// Package engine says what a database system must offer: a small interface
+// every one has, and optional ones, in the manner of database/sql/driver.
+package engine
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Engine is one database system.
+type Engine interface {
+	// Name is the word of catalogs and scripts: "sqlite".
+	Name() string
+	// Title is its name for people: "SQLite".
+	Title() string
+	// Dialect is how its SQL is taken apart.
+	Dialect() sqltext.Dialect
+	// Writer makes SQL of changes.
+	Writer(opt WriteOptions) order.Writer
+	// Frame is what stands around the steps of a script.
+	Frame(plan *order.Plan) Frame
+	// Definition lays an object out as SQL for people, a part to a line, the
+	// same for every spelling of the same thing.
+	Definition(o *catalog.Object) string
+	// Open connects to a database.
+	Open(ctx context.Context, address string, opt OpenOptions) (Database, error)
+}
+
+// WriteOptions are what the user says about writing.
+type WriteOptions struct {
+	// Fill is, by "table.column" as the engine compares names, the SQL
+	// expression that gives existing rows a value.
+	Fill map[string]string
+	// ServerVersion is the target's.
+	ServerVersion string
+}
+
+// Frame is the SQL around the steps.
+type Frame struct {
+	Client   []string // lines for the engine's own client, which stop it at the first error
+	Settings []string // before the transaction
+	Begin    string
+	Guards   []string // first in the transaction
+	Checks   []string // last in the transaction
+	Commit   string
+	Restore  []string // after it
+	RunWith  string   // a command line that runs the script, %s for the file
+	Notes    []string // what the header says about transactions and settings
+	Lock     string   // the worst lock, in words
+}
+
+// OpenOptions say how to open a database.
+type OpenOptions struct {
+	Write  bool // it will be changed
+	Create bool // it may not be there yet
+	// LockWait is how long to wait for somebody else's lock.
+	LockWait time.Duration
+}
+
+// Database is an open database.
+type Database interface {
+	// Read reads the structure, in one consistent view, changing nothing.
+	Read(ctx context.Context) (*catalog.Catalog, error)
+	// Exec runs one statement.
+	Exec(ctx context.Context, sql string) error
+	Close() error
+}
+
+// RowCounter is a Database that can answer a yes-or-no question about rows.
+type RowCounter interface {
+	// Count runs a query that answers one number.
+	Count(ctx context.Context, query string) (int64, error)
+}
+
+// Errors that every engine reports in the same way; test with errors.Is.
+var (
+	ErrNotFound  = errors.New("it does not exist")
+	ErrNotOurs   = errors.New("it is not such a database")
+	ErrLocked    = errors.New("it is locked by another program")
+	ErrReadOnly  = errors.New("it cannot be written")
+	ErrConnect   = errors.New("no connection")
+	ErrTooOld    = errors.New("its server is too old")
+	ErrDiskFull  = errors.New("there is no space left")
+	ErrUncertain = errors.New("it is not known whether the last step was kept")
+)

@@ -1,0 +1,193 @@
+package sqlite
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+)
+
+// tableSQL writes CREATE TABLE under the given name: the stored text where it
+// still describes the object, else from its parts.
+func tableSQL(o *catalog.Object, as string) string {
+	if !o.Merged && o.Has("sql") {
+		return renamed(o, as)
+	}
+	var lines []string
+	for _, p := range o.PartsOf(catalog.Column) {
+		lines = append(lines, "  "+columnSQL(p))
+	}
+	for _, k := range []catalog.Kind{catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey} {
+		for _, p := range o.PartsOf(k) {
+			lines = append(lines, "  "+constraintSQL(p, false))
+		}
+	}
+	sql := "CREATE TABLE " + quoteName(as) + " (\n" + strings.Join(lines, ",\n") + "\n)"
+	var options []string
+	if o.Has("strict") {
+		options = append(options, "STRICT")
+	}
+	if o.Has("without rowid") {
+		options = append(options, "WITHOUT ROWID")
+	}
+	if len(options) > 0 {
+		sql += " " + strings.Join(options, ", ")
+	}
+	return sql
+}
+
+// Definition implements engine.Engine.
+func (Engine) Definition(o *catalog.Object) string {
+	var b strings.Builder
+	switch o.Kind {
+	case catalog.Table:
+		c := o.Clone()
+		c.Merged = true // from its parts, so that layout does not matter
+		b.WriteString(statement(tableSQL(c, o.Name)))
+	case catalog.VirtualTable:
+		args := o.List("arguments")
+		b.WriteString("CREATE VIRTUAL TABLE " + quoteName(o.Name) + " USING " + o.Text("module") + " (\n  " + strings.Join(args, ",\n  ") + "\n);")
+	default:
+		b.WriteString(statement(o.Text("definition")))
+	}
+	for _, k := range []catalog.Kind{catalog.Index, catalog.Trigger} {
+		for _, p := range o.PartsOf(k) {
+			b.WriteString("\n")
+			if k == catalog.Trigger {
+				b.WriteString(statement(p.Text("definition")))
+				continue
+			}
+			unique := ""
+			if p.Has("unique") {
+				unique = "UNIQUE "
+			}
+			fmt.Fprintf(&b, "CREATE %sINDEX %s ON %s (%s)", unique, quoteName(p.Name), quoteName(o.Name), strings.Join(p.List("columns"), ", "))
+			if w := p.Property("where"); w != nil {
+				b.WriteString(" WHERE " + w.Value.String())
+			}
+			b.WriteString(";")
+		}
+	}
+	return b.String()
+}
+
+// virtualSQL writes CREATE VIRTUAL TABLE under the given name.
+func virtualSQL(o *catalog.Object, as string) string { return renamed(o, as) }
+
+// renamed is the stored CREATE text under another name. Where an expression
+// names the table itself (`berth.length`), that is rewritten too.
+func renamed(o *catalog.Object, as string) string {
+	text := o.Text("sql")
+	if as == o.Name {
+		return text
+	}
+	p := newParser(text)
+	h, err := p.parseHead()
+	if err != nil {
+		return text
+	}
+	var b strings.Builder
+	b.WriteString(text[:p.toks[h.nameAt].Pos])
+	b.WriteString(quoteName(as))
+	rest := p.toks[h.nameAt+1:]
+	for i, t := range rest {
+		if t.IsName() && catalog.FoldASCII(t.Name()) == o.Match && i+1 < len(rest) && rest[i+1].IsOp(".") {
+			b.WriteString(quoteName(as))
+			continue
+		}
+		b.WriteString(t.Text)
+	}
+	return b.String()
+}
+
+// namesItself tells whether an expression in CREATE TABLE names the table.
+func namesItself(o *catalog.Object) bool {
+	toks := sqltext.Significant(sqltext.SQLite, o.Text("sql"))
+	for i, t := range toks {
+		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.Match && i+1 < len(toks) && toks[i+1].IsOp(".") {
+			return true
+		}
+	}
+	return false
+}
+
+func columnSQL(c *catalog.Object) string {
+	var b strings.Builder
+	b.WriteString(quoteName(c.Name))
+	add := func(s string) {
+		b.WriteByte(' ')
+		b.WriteString(s)
+	}
+	if t := c.Text("type"); t != "" {
+		add(t)
+	}
+	if c.Has("not null") {
+		add("NOT NULL")
+		if on := c.Text("not null conflict"); on != "" {
+			add("ON CONFLICT " + strings.ToUpper(on))
+		}
+	}
+	if d := c.Property("default"); d != nil {
+		add("DEFAULT " + d.Value.String())
+	}
+	if n := c.Text("collation"); n != "" {
+		add("COLLATE " + quoteName(strings.ToUpper(n)))
+	}
+	if g := c.Property("generated"); g != nil {
+		kind := "VIRTUAL"
+		if c.Has("stored") {
+			kind = "STORED"
+		}
+		add("GENERATED ALWAYS AS (" + g.Value.String() + ") " + kind)
+	}
+	return b.String()
+}
+
+// constraintSQL writes a constraint, as part of a column or of the table.
+func constraintSQL(p *catalog.Object, inColumn bool) string {
+	var b strings.Builder
+	if p.Name != "" {
+		b.WriteString("CONSTRAINT " + quoteName(p.Name) + " ")
+	}
+	quoteAll := func(l []string) string {
+		out := make([]string, len(l))
+		for i, s := range l {
+			out[i] = quoteName(s)
+		}
+		return "(" + strings.Join(out, ", ") + ")"
+	}
+	switch p.Kind {
+	case catalog.PrimaryKey:
+		b.WriteString("PRIMARY KEY (" + strings.Join(p.List("columns"), ", "))
+		if p.Has("autoincrement") {
+			b.WriteString(" AUTOINCREMENT")
+		}
+		b.WriteString(")")
+	case catalog.Unique:
+		b.WriteString("UNIQUE (" + strings.Join(p.List("columns"), ", ") + ")")
+	case catalog.Check:
+		b.WriteString("CHECK (" + p.Text("expression") + ")")
+	case catalog.ForeignKey:
+		if !inColumn {
+			b.WriteString("FOREIGN KEY " + quoteAll(p.List("columns")) + " ")
+		}
+		b.WriteString("REFERENCES " + quoteName(p.Text("parent")))
+		if to := p.List("referenced columns"); len(to) > 0 {
+			b.WriteString(" " + quoteAll(to))
+		}
+		if s := p.Text("on delete"); s != "" {
+			b.WriteString(" ON DELETE " + strings.ToUpper(s))
+		}
+		if s := p.Text("on update"); s != "" {
+			b.WriteString(" ON UPDATE " + strings.ToUpper(s))
+		}
+		if p.Has("initially deferred") {
+			b.WriteString(" DEFERRABLE INITIALLY DEFERRED")
+		}
+	}
+	if s := p.Text("conflict"); s != "" {
+		b.WriteString(" ON CONFLICT " + strings.ToUpper(s))
+	}
+	return b.String()
+}

@@ -1,0 +1,407 @@
+package sqlite
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+)
+
+// parser walks the tokens of one CREATE statement, as SQLite stores it in
+// sqlite_schema.sql (SQLite: The Schema Table) or as a person wrote it.
+type parser struct {
+	text string
+	toks []sqltext.Token // space and comments included
+	pos  int             // at a significant token, or at the end
+}
+
+// SyntaxError says where a statement could not be read.
+type SyntaxError struct {
+	Offset int // byte offset in the statement
+	Near   string
+	Want   string
+}
+
+func (e *SyntaxError) Error() string {
+	near := e.Near
+	if near == "" {
+		near = "the end of the statement"
+	} else {
+		near = fmt.Sprintf("%q", near)
+	}
+	return fmt.Sprintf("syntax not understood near %s: %s expected", near, e.Want)
+}
+
+func newParser(text string) *parser {
+	p := &parser{text: text, toks: sqltext.Lex(sqltext.SQLite, text)}
+	p.skip()
+	return p
+}
+
+func (p *parser) skip() {
+	for p.pos < len(p.toks) && p.toks[p.pos].Blank() {
+		p.pos++
+	}
+}
+
+func (p *parser) peek() sqltext.Token {
+	if p.pos < len(p.toks) {
+		return p.toks[p.pos]
+	}
+	return sqltext.Token{Pos: len(p.text)}
+}
+
+// peekAfter is the n-th significant token after the current one.
+func (p *parser) peekAfter(n int) sqltext.Token {
+	for i := p.pos + 1; i < len(p.toks); i++ {
+		if !p.toks[i].Blank() {
+			if n--; n == 0 {
+				return p.toks[i]
+			}
+		}
+	}
+	return sqltext.Token{}
+}
+
+func (p *parser) next() sqltext.Token {
+	t := p.peek()
+	p.pos++
+	p.skip()
+	return t
+}
+
+func (p *parser) end() bool { return p.pos >= len(p.toks) }
+
+// take consumes the words if they all come next.
+func (p *parser) take(words ...string) bool {
+	for i, w := range words {
+		t := p.peek()
+		if i > 0 {
+			t = p.peekAfter(i)
+		}
+		if !t.Is(w) {
+			return false
+		}
+	}
+	for range words {
+		p.next()
+	}
+	return true
+}
+
+func (p *parser) takeOp(op string) bool {
+	if p.peek().IsOp(op) {
+		p.next()
+		return true
+	}
+	return false
+}
+
+func (p *parser) fail(want string) error {
+	t := p.peek()
+	return &SyntaxError{Offset: t.Pos, Near: t.Text, Want: want}
+}
+
+// name reads a name; SQLite also takes a string for one.
+func (p *parser) name() (string, error) {
+	t := p.peek()
+	switch {
+	case t.IsName():
+		p.next()
+		return t.Name(), nil
+	case t.Kind == sqltext.String && strings.HasPrefix(t.Text, "'"):
+		p.next()
+		return t.StringValue(), nil
+	}
+	return "", p.fail("a name")
+}
+
+// group consumes a bracketed run, brackets included, and answers the tokens
+// between them.
+func (p *parser) group() ([]sqltext.Token, error) {
+	if !p.peek().IsOp("(") {
+		return nil, p.fail("(")
+	}
+	depth, from := 0, p.pos+1
+	for !p.end() {
+		i := p.pos
+		t := p.next()
+		switch {
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			if depth--; depth == 0 {
+				return p.toks[from:i], nil
+			}
+		}
+	}
+	return nil, p.fail(")")
+}
+
+// splitComma cuts tokens at the commas outside brackets.
+func splitComma(toks []sqltext.Token) [][]sqltext.Token {
+	var out [][]sqltext.Token
+	depth, from := 0, 0
+	for i, t := range toks {
+		switch {
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			depth--
+		case t.IsOp(",") && depth == 0:
+			out = append(out, toks[from:i])
+			from = i + 1
+		}
+	}
+	return append(out, toks[from:])
+}
+
+func raw(toks []sqltext.Token) string {
+	var b strings.Builder
+	for _, t := range toks {
+		b.WriteString(t.Text)
+	}
+	return strings.TrimSpace(b.String())
+}
+
+func significant(toks []sqltext.Token) []sqltext.Token {
+	var out []sqltext.Token
+	for _, t := range toks {
+		if !t.Blank() {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// bare takes the brackets off that enclose everything.
+func bare(toks []sqltext.Token) []sqltext.Token {
+	for {
+		sig := significant(toks)
+		if len(sig) < 3 || !sig[0].IsOp("(") {
+			return toks
+		}
+		depth := 0
+		for i, t := range sig {
+			if t.IsOp("(") {
+				depth++
+			} else if t.IsOp(")") {
+				depth--
+			}
+			if depth == 0 && i < len(sig)-1 {
+				return toks
+			}
+		}
+		toks = sig[1 : len(sig)-1]
+		// Space between tokens is needed where two words would run together.
+		var spaced []sqltext.Token
+		for i, t := range toks {
+			if i > 0 {
+				spaced = append(spaced, sqltext.Token{Kind: sqltext.Space, Text: " "})
+			}
+			spaced = append(spaced, t)
+		}
+		toks = spaced
+	}
+}
+
+// head is what all CREATE statements begin with.
+type head struct {
+	kind     catalog.Kind
+	unique   bool
+	temp     bool
+	name     string
+	nameAt   int // token index of the name
+	headEnd  int // token index after the name
+	verbEnd  int // token index after TABLE, INDEX … [IF NOT EXISTS] [schema .]
+	afterCre int
+}
+
+// parseHead reads CREATE … name.
+func (p *parser) parseHead() (head, error) {
+	var h head
+	if !p.take("create") {
+		return h, p.fail("CREATE")
+	}
+	h.temp = p.take("temp") || p.take("temporary")
+	switch {
+	case p.take("table"):
+		h.kind = catalog.Table
+	case p.take("virtual", "table"):
+		h.kind = catalog.VirtualTable
+	case p.take("view"):
+		h.kind = catalog.View
+	case p.take("trigger"):
+		h.kind = catalog.Trigger
+	case p.take("index"):
+		h.kind = catalog.Index
+	case p.take("unique", "index"):
+		h.kind, h.unique = catalog.Index, true
+	default:
+		return h, p.fail("TABLE, INDEX, VIEW or TRIGGER")
+	}
+	h.afterCre = p.pos
+	p.take("if", "not", "exists")
+	if p.peekAfter(1).IsOp(".") {
+		p.next()
+		p.next()
+	}
+	h.verbEnd, h.nameAt = p.pos, p.pos
+	name, err := p.name()
+	h.name, h.headEnd = name, p.pos
+	return h, err
+}
+
+// names resolves the names in an expression, in the manner in which SQLite
+// does: a double-quoted text that names nothing is a string.
+type names struct {
+	// column answers what a name stands for; nil means nothing known.
+	lookup func(name string) *catalog.Ref
+	// known tells whether the name stands for anything at all.
+	known func(name string) bool
+}
+
+// value makes an SQL value of tokens: the text as written, and the canonical
+// form without space, comments, quotes and letter case that mean nothing.
+func (n *names) value(toks []sqltext.Token) catalog.Value {
+	var pieces []catalog.Piece
+	var text, canon strings.Builder
+	first := true
+	var prev sqltext.Token
+	for i, t := range toks {
+		if t.Blank() {
+			text.WriteString(t.Text)
+			continue
+		}
+		var nx sqltext.Token
+		for _, u := range toks[i+1:] {
+			if !u.Blank() {
+				nx = u
+				break
+			}
+		}
+		c, ref := n.canon(t, prev, nx)
+		prev = t
+		if c == "" {
+			text.WriteString(t.Text)
+			continue
+		}
+		if !first {
+			canon.WriteByte(' ')
+		}
+		first = false
+		if ref == nil {
+			text.WriteString(t.Text)
+			canon.WriteString(c)
+			continue
+		}
+		if text.Len() > 0 || canon.Len() > 0 {
+			pieces = append(pieces, catalog.Piece{Text: text.String(), Canon: canon.String()})
+			text.Reset()
+			canon.Reset()
+		}
+		pieces = append(pieces, catalog.Piece{Text: t.Text, Canon: c, Ref: ref})
+	}
+	if text.Len() > 0 || canon.Len() > 0 {
+		pieces = append(pieces, catalog.Piece{Text: text.String(), Canon: canon.String()})
+	}
+	if len(pieces) > 0 {
+		l := &pieces[0]
+		l.Text = strings.TrimLeft(l.Text, " \t\r\n")
+		l = &pieces[len(pieces)-1]
+		l.Text = strings.TrimRight(l.Text, " \t\r\n")
+	}
+	return catalog.SQL(pieces...)
+}
+
+func (n *names) canon(t, prev, next sqltext.Token) (string, *catalog.Ref) {
+	switch t.Kind {
+	case sqltext.Word, sqltext.Quoted:
+		name := catalog.FoldASCII(t.Name())
+		qualified := prev.IsOp(".") || next.IsOp(".")
+		if t.Kind == sqltext.Quoted && t.Text[0] == '"' && !qualified && !prev.Is("as") && n.known != nil && !n.known(name) {
+			return sqltext.Literal(t.Name()), nil
+		}
+		var ref *catalog.Ref
+		if n.lookup != nil && !next.IsOp("(") && !next.IsOp(".") {
+			ref = n.lookup(name)
+		}
+		if t.Kind == sqltext.Word {
+			return name, ref
+		}
+		return canonName(name), ref
+	case sqltext.String:
+		if t.Text[0] == 'x' || t.Text[0] == 'X' {
+			return strings.ToUpper(t.Text), nil
+		}
+		return t.Text, nil
+	case sqltext.Number:
+		return strings.ToLower(t.Text), nil
+	case sqltext.Op:
+		switch t.Text {
+		case "==":
+			return "=", nil
+		case "!=":
+			return "<>", nil
+		case ";":
+			if next.Text == "" {
+				return "", nil
+			}
+		}
+	}
+	return t.Text, nil
+}
+
+// canonName writes a folded name so that quoted and unquoted spellings agree:
+// quotes stay only where they are needed.
+func canonName(name string) string {
+	if plainName(name) && !reserved[name] {
+		return name
+	}
+	return sqltext.Always(name)
+}
+
+func plainName(s string) bool {
+	if s == "" || s[0] >= '0' && s[0] <= '9' || s[0] == '$' {
+		return false
+	}
+	for i := 0; i < len(s); i++ {
+		c := s[i]
+		if !(c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80) {
+			return false
+		}
+	}
+	return true
+}
+
+// quoteName writes a name for SQL: quoted only where it must be.
+func quoteName(s string) string {
+	if f := catalog.FoldASCII(s); plainName(s) && !reserved[f] && !wordy[f] {
+		return s
+	}
+	return sqltext.Always(s)
+}
+
+func wordSet(text string) map[string]bool {
+	m := map[string]bool{}
+	for _, w := range strings.Fields(text) {
+		m[w] = true
+	}
+	return m
+}
+
+// reserved are the words SQLite does not take for a name without quotes
+// (SQLite: parse.y, the tokens without %fallback ID).
+var reserved = wordSet(`add all alter and as autoincrement between case check collate commit constraint create
+	cross current_date current_time current_timestamp default deferrable delete distinct drop else escape except exists
+	foreign from full group having in index inner insert intersect into is isnull join left limit natural not notnull
+	null nothing on or order outer primary references returning right select set table then to transaction union unique update using
+	values when where generated`)
+
+// wordy are words SQLite takes for names, but a reader would stumble over.
+var wordy = wordSet(`abort action after always analyze asc attach before begin by cascade cast column conflict current
+	database deferred desc detach do each end exclude exclusive explain fail filter first following for glob
+	groups if ignore immediate indexed initially instead key last like match materialized no nulls of offset others over
+	partition plan pragma preceding query raise range recursive regexp reindex release rename replace restrict rollback
+	row rows savepoint temp temporary ties trigger unbounded vacuum view virtual window with without true false rowid`)

@@ -1,0 +1,320 @@
+package sqlite
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+)
+
+// rebuild is the documented way to change what ALTER TABLE cannot (SQLite:
+// ALTER TABLE, section 7): a new table, the rows copied, the old one dropped,
+// the new one renamed. Rowids and the AUTOINCREMENT counter are kept.
+func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action {
+	o, old := c.Source, c.Target
+	tmp := scratchName(c, o.Name)
+	a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("rebuild table %s (%s)", o.Name, summary(c, changes)),
+		Removes: []catalog.Ref{}, Makes: []catalog.Ref{o.Ref()}}
+	a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "every row is copied"})
+	for _, it := range c.Parts {
+		switch {
+		case inline(it.Kind()) && it.Source != nil:
+			a.Makes = append(a.Makes, o.PartRef(it.Source))
+		case !inline(it.Kind()) && it.Target != nil:
+			a.Removes = append(a.Removes, old.PartRef(it.Target))
+			if it.Kind() == catalog.Index {
+				a.Frees = append(a.Frees, relation(it.Target)...)
+			}
+		}
+	}
+	for _, it := range changes {
+		a.Risks = append(a.Risks, w.partRisks(c, it)...)
+	}
+	if o.Has("strict") && !old.Has("strict") {
+		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column"})
+	}
+	into, from := w.copyLists(c)
+	a.SQL = append(a.SQL, statement(tableSQL(o, tmp)))
+	if len(into) > 0 {
+		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", quoteName(tmp), strings.Join(into, ", "), strings.Join(from, ", "), quoteName(old.Name)))
+	}
+	if autoincrement(o) && autoincrement(old) {
+		a.SQL = append(a.SQL,
+			fmt.Sprintf("DELETE FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp)),
+			fmt.Sprintf("INSERT INTO sqlite_sequence (name, seq) SELECT %s, seq FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp), sqltext.Literal(old.Name)))
+	}
+	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)))
+	rename := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(tmp), quoteName(o.Name))
+	if !o.Merged && namesItself(o) {
+		// Only the full rename mends the table's own name inside its checks;
+		// it also looks at every view and trigger, so those step aside.
+		a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectName})
+		a.SQL = append(a.SQL, "PRAGMA legacy_alter_table=OFF;", rename, "PRAGMA legacy_alter_table=ON;")
+	} else {
+		a.SQL = append(a.SQL, rename)
+	}
+	return a
+}
+
+func autoincrement(o *catalog.Object) bool {
+	pk := o.Part(catalog.PrimaryKey, "primary key")
+	return pk != nil && pk.Has("autoincrement")
+}
+
+// scratchName is a name for the new table that nothing on either side has.
+func scratchName(c *order.Change, name string) string {
+	base := "dapper_mirror_new_" + name
+	for n := 0; ; n++ {
+		try := base
+		if n > 0 {
+			try = fmt.Sprintf("%s_%d", base, n)
+		}
+		free := true
+		for _, k := range []catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.View} {
+			r := catalog.Ref{Kind: k, Name: catalog.FoldASCII(try)}
+			free = free && c.Actual.Find(r) == nil && c.Desired.Find(r) == nil
+		}
+		if free {
+			return try
+		}
+	}
+}
+
+// summary says in a few words why a table is rebuilt.
+func summary(c *order.Change, changes []*compare.Item) string {
+	var words []string
+	for _, p := range c.Properties {
+		words = append(words, p.Name)
+	}
+	verb := map[compare.Status]string{compare.SourceOnly: "new ", compare.TargetOnly: "no more ", compare.Differs: ""}
+	for _, it := range changes {
+		title := it.Object().Title()
+		if it.Kind() == catalog.Column || it.Object().Name != "" {
+			title = it.Kind().Title() + " " + title
+		}
+		words = append(words, verb[it.Status]+title)
+	}
+	if len(words) > 3 {
+		words = append(words[:3], fmt.Sprintf("%d more", len(words)-3))
+	}
+	return strings.Join(words, "; ")
+}
+
+// copyLists pairs the columns of the new table with what fills them.
+func (w *Writer) copyLists(c *order.Change) (into, from []string) {
+	for _, col := range c.Source.PartsOf(catalog.Column) {
+		if col.Has("generated") {
+			continue
+		}
+		fill, filled := w.Fill[c.Source.Match+"."+col.Match]
+		was := c.Target.Part(catalog.Column, col.Match)
+		switch {
+		case was == nil && filled:
+			into, from = append(into, quoteName(col.Name)), append(from, fill)
+		case was != nil && filled:
+			into, from = append(into, quoteName(col.Name)), append(from, fmt.Sprintf("coalesce(%s, %s)", quoteName(was.Name), fill))
+		case was != nil:
+			into, from = append(into, quoteName(col.Name)), append(from, quoteName(was.Name))
+		}
+	}
+	// Rows keep their rowid also where no column shows it.
+	if !c.Source.Has("without rowid") && !c.Target.Has("without rowid") && rowidAlias(c.Source) == "" {
+		for _, name := range []string{"rowid", "_rowid_", "oid"} {
+			if c.Source.Part(catalog.Column, name) == nil && c.Target.Part(catalog.Column, name) == nil {
+				return append([]string{name}, into...), append([]string{name}, from...)
+			}
+		}
+	}
+	return into, from
+}
+
+// partRisks are the risks of one changed column or constraint in a rebuild.
+func (w *Writer) partRisks(c *order.Change, it *compare.Item) []order.Risk {
+	o := c.Source
+	if it.Status == compare.TargetOnly {
+		if it.Kind() == catalog.Column {
+			return dropRisks(c.Target, it.Target)
+		}
+		return nil
+	}
+	on := o.PartRef(it.Source)
+	risk := func(k order.RiskKind, text string, args ...any) []order.Risk {
+		return []order.Risk{{Kind: k, On: on, Text: fmt.Sprintf(text, args...)}}
+	}
+	switch it.Kind() {
+	case catalog.Unique, catalog.PrimaryKey:
+		return risk(order.MayFail, "fails when two rows have the same %s", strings.Join(it.Source.List("columns"), ", "))
+	case catalog.Check:
+		return risk(order.MayFail, "fails when a row breaks the check")
+	case catalog.ForeignKey:
+		return risk(order.MayFail, "fails when a row refers to a row of %s that is not there", it.Source.Text("parent"))
+	case catalog.Column:
+		return w.columnRisks(c, it)
+	}
+	return nil
+}
+
+func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
+	col := it.Source
+	on := c.Source.PartRef(col)
+	_, filled := w.Fill[c.Source.Match+"."+col.Match]
+	var out []order.Risk
+	add := func(k order.RiskKind, text string, args ...any) {
+		out = append(out, order.Risk{Kind: k, On: on, Text: fmt.Sprintf(text, args...)})
+	}
+	def := col.Property("default")
+	if it.Status == compare.SourceOnly {
+		if col.Has("not null") && !filled && !col.Has("generated") && (def == nil || def.Value.Canonical() == "null") {
+			add(order.MayFail, "fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
+		}
+		return out
+	}
+	if d := it.Property("not null"); d != nil && d.Target == nil && !filled {
+		add(order.MayFail, "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
+	}
+	was := it.Target
+	if col.Has("generated") && !was.Has("generated") {
+		add(order.Loss, "every value of column %s of table %s, which becomes generated", col.Name, c.Source.Name)
+	} else if it.Property("type") != nil && !was.Has("generated") {
+		if from, to := affinity(was), affinity(col); lossy[[2]string{from, to}] {
+			add(order.Loss, "column %s of table %s: values are converted from %s to %s", col.Name, c.Source.Name, from, to)
+		}
+	}
+	return out
+}
+
+// lossy are the changes of affinity that can change a value for good: text
+// that looks like a number loses its spelling ('007'), a number its precision.
+var lossy = map[[2]string]bool{
+	{"TEXT", "INTEGER"}: true, {"TEXT", "REAL"}: true, {"TEXT", "NUMERIC"}: true,
+	{"BLOB", "INTEGER"}: true, {"BLOB", "REAL"}: true, {"BLOB", "NUMERIC"}: true, {"BLOB", "TEXT"}: true,
+	{"REAL", "TEXT"}: true, {"NUMERIC", "TEXT"}: true, {"INTEGER", "REAL"}: true, {"NUMERIC", "REAL"}: true,
+	{"INTEGER", "TEXT"}: false, {"REAL", "INTEGER"}: false, {"REAL", "NUMERIC"}: false,
+}
+
+// affinity is the type affinity of a column (SQLite: Datatypes, section 3.1).
+func affinity(c *catalog.Object) string {
+	t := ""
+	if p := c.Property("type"); p != nil {
+		t = p.Value.Canonical()
+	}
+	has := func(s ...string) bool {
+		for _, x := range s {
+			if strings.Contains(t, x) {
+				return true
+			}
+		}
+		return false
+	}
+	switch {
+	case has("INT"):
+		return "INTEGER"
+	case has("CHAR", "CLOB", "TEXT"):
+		return "TEXT"
+	case t == "" || has("BLOB"):
+		return "BLOB"
+	case has("REAL", "FLOA", "DOUB"):
+		return "REAL"
+	}
+	return "NUMERIC"
+}
+
+// rebuildVirtual makes a virtual table anew. The rows are copied where the
+// module keeps them and gives them back.
+func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
+	o, old := c.Source, c.Target
+	a := &order.Action{About: o.Ref(), Title: "rebuild virtual table " + o.Name, Makes: []catalog.Ref{o.Ref()}}
+	for _, it := range c.Parts {
+		if it.Target != nil {
+			a.Removes = append(a.Removes, old.PartRef(it.Target))
+		}
+	}
+	was, now := virtualColumns(old), virtualColumns(o)
+	shared, lost := []string{}, []string{}
+	for _, col := range was {
+		if containsFold(now, col) {
+			shared = append(shared, quoteName(col))
+		} else {
+			lost = append(lost, col)
+		}
+	}
+	loss := func(text string) {
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: text})
+	}
+	a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "every row is copied"})
+	external := option(o, "content")
+	if was == nil || now == nil || external == "''" || option(old, "content") == "''" {
+		loss("every row of virtual table " + o.Name + ": its module does not give them back")
+		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)), statement(virtualSQL(o, o.Name))}
+		return a
+	}
+	if len(lost) > 0 {
+		loss("every value of " + strings.Join(lost, ", ") + " of virtual table " + o.Name)
+	}
+	if external != "" { // the rows are in another table; the index is made of them
+		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)), statement(virtualSQL(o, o.Name)),
+			fmt.Sprintf("INSERT INTO %s (%s) VALUES ('rebuild');", quoteName(o.Name), quoteName(o.Name))}
+		return a
+	}
+	if strings.HasPrefix(o.Text("module"), "fts") {
+		shared = append([]string{"rowid"}, shared...)
+	}
+	tmp := scratchName(c, o.Name)
+	list := strings.Join(shared, ", ")
+	a.SQL = []string{
+		statement(virtualSQL(o, tmp)),
+		fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", quoteName(tmp), list, list, quoteName(old.Name)),
+		fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)),
+		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(tmp), quoteName(o.Name)),
+	}
+	return a
+}
+
+func containsFold(l []string, s string) bool {
+	for _, x := range l {
+		if catalog.FoldASCII(x) == catalog.FoldASCII(s) {
+			return true
+		}
+	}
+	return false
+}
+
+// virtualColumns are the columns of a full-text or R*Tree table, in order;
+// nil for modules not known.
+func virtualColumns(o *catalog.Object) []string {
+	m := o.Text("module")
+	if !strings.HasPrefix(m, "fts") && !strings.HasPrefix(m, "rtree") {
+		return nil
+	}
+	var out []string
+	for _, arg := range o.List("written arguments") {
+		sig := sqltext.Significant(sqltext.SQLite, arg)
+		if len(sig) > 1 && sig[1].IsOp("=") {
+			continue
+		}
+		if len(sig) > 1 && sig[0].IsOp("+") { // R*Tree: an auxiliary column
+			sig = sig[1:]
+		}
+		if len(sig) > 0 {
+			out = append(out, sig[0].Name())
+		}
+	}
+	return out
+}
+
+// option is the text of an argument `name=value` of a virtual table.
+func option(o *catalog.Object, name string) string {
+	for _, arg := range o.List("written arguments") {
+		sig := sqltext.Significant(sqltext.SQLite, arg)
+		if len(sig) > 2 && sig[1].IsOp("=") && sig[0].Is(name) {
+			if t := sig[2]; t.Kind == sqltext.Quoted {
+				return sqltext.Literal(t.Name())
+			}
+			return sig[2].Text
+		}
+	}
+	return ""
+}

@@ -1,0 +1,335 @@
+package sqlite
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Row is one row of sqlite_schema.
+type Row struct {
+	Type, Name, Table, SQL string
+}
+
+// Build makes a catalog of the rows of sqlite_schema. It fails when a
+// statement cannot be read, naming the object.
+func Build(rows []Row) (*catalog.Catalog, error) {
+	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
+	b := &builder{c: c, tables: map[string]*catalog.Object{}}
+	var virtual []*catalog.Object
+	for _, r := range rows {
+		if r.Type == "table" && isVirtual(r.SQL) {
+			o, err := parseVirtual(r.SQL)
+			if err != nil {
+				return nil, objectError(r, err)
+			}
+			virtual = append(virtual, o)
+			b.add(o)
+		}
+	}
+	for _, r := range rows {
+		if r.Type != "table" || isVirtual(r.SQL) || strings.HasPrefix(catalog.FoldASCII(r.Name), "sqlite_") || isShadow(r.Name, virtual) {
+			continue
+		}
+		o, err := parseTable(r.SQL)
+		if err != nil {
+			return nil, objectError(r, err)
+		}
+		b.add(o)
+	}
+	for _, r := range rows {
+		if r.Type == "view" {
+			b.add(&catalog.Object{Kind: catalog.View, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation"})
+		}
+	}
+	// All names are known from here on.
+	for _, r := range rows {
+		var err error
+		switch r.Type {
+		case "index":
+			if r.SQL != "" { // the others belong to constraints
+				err = b.index(r)
+			}
+		case "view":
+			err = b.view(r)
+		case "trigger":
+			err = b.trigger(r)
+		}
+		if err != nil {
+			return nil, objectError(r, err)
+		}
+	}
+	c.Sort()
+	return c, nil
+}
+
+func objectError(r Row, err error) error {
+	return fmt.Errorf("reading the definition of %s %s: %w", r.Type, sqltext.CommentSafe(r.Name), err)
+}
+
+type builder struct {
+	c      *catalog.Catalog
+	tables map[string]*catalog.Object // tables, virtual tables and views by folded name
+	words  map[string]bool            // every column name of the database
+}
+
+func (b *builder) add(o *catalog.Object) {
+	b.c.Add(o)
+	b.tables[o.Match] = o
+}
+
+func isVirtual(sql string) bool {
+	p := newParser(sql)
+	return p.take("create", "virtual")
+}
+
+// shadowSuffixes are the tables the modules of the SQLite distribution keep
+// their data in (SQLite: The Virtual Table Mechanism, xShadowName).
+var shadowSuffixes = map[string][]string{
+	"fts5":          {"data", "idx", "content", "docsize", "config"},
+	"fts4":          {"content", "segments", "segdir", "docsize", "stat"},
+	"fts3":          {"content", "segments", "segdir", "docsize", "stat"},
+	"rtree":         {"node", "rowid", "parent"},
+	"rtree_i32":     {"node", "rowid", "parent"},
+	"geopoly":       {"node", "rowid", "parent"},
+	"spellfix1":     {"vocab"},
+	"fts5vocab":     {},
+	"fts4aux":       {},
+	"csv":           {},
+	"dbstat":        {},
+	"bytecode":      {},
+	"sqlite_dbpage": {},
+}
+
+func isShadow(name string, virtual []*catalog.Object) bool {
+	f := catalog.FoldASCII(name)
+	for _, v := range virtual {
+		rest, ok := strings.CutPrefix(f, v.Match+"_")
+		if !ok {
+			continue
+		}
+		suffixes, known := shadowSuffixes[v.Text("module")]
+		if !known || slices.Contains(suffixes, rest) {
+			return true
+		}
+	}
+	return false
+}
+
+// parseVirtual reads CREATE VIRTUAL TABLE. The arguments are the module's
+// business; their spelling is compared without space and letter case of words.
+func parseVirtual(text string) (*catalog.Object, error) {
+	p := newParser(text)
+	h, err := p.parseHead()
+	if err != nil {
+		return nil, err
+	}
+	o := &catalog.Object{Kind: catalog.VirtualTable, Name: h.name, Match: catalog.FoldASCII(h.name), Space: "relation"}
+	if !p.take("using") {
+		return nil, p.fail("USING")
+	}
+	module, err := p.name()
+	if err != nil {
+		return nil, err
+	}
+	o.Set("module", catalog.Scalar(catalog.FoldASCII(module)))
+	if p.peek().IsOp("(") {
+		toks, err := p.group()
+		if err != nil {
+			return nil, err
+		}
+		var canon, written []string
+		for _, arg := range splitComma(toks) {
+			n := names{}
+			canon = append(canon, n.value(arg).Canonical())
+			written = append(written, raw(arg))
+		}
+		o.Set("arguments", catalog.List(canon...))
+		o.Carry("written arguments", catalog.List(written...))
+	}
+	o.Carry("sql", catalog.Scalar(strings.TrimRight(text, "; \t\r\n")))
+	return o, nil
+}
+
+// statementNames resolves the names in a view or trigger: what is a table,
+// view or column of the database, or is written without quotes somewhere in
+// the statement, is a name; any other double-quoted text is a string.
+func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
+	if b.words == nil {
+		b.words = map[string]bool{}
+		for _, o := range b.c.Objects {
+			for _, p := range o.PartsOf(catalog.Column) {
+				b.words[p.Match] = true
+			}
+			for _, a := range o.List("written arguments") {
+				if sig := sqltext.Significant(sqltext.SQLite, a); len(sig) > 0 {
+					b.words[catalog.FoldASCII(sig[0].Name())] = true
+				}
+			}
+		}
+	}
+	local := map[string]bool{self: true}
+	var prev sqltext.Token
+	for _, t := range toks {
+		if t.Blank() {
+			continue
+		}
+		if t.IsName() && (t.Kind == sqltext.Word || t.Text[0] != '"' || prev.Is("as") || prev.IsOp(".") || prev.IsOp(")")) {
+			local[catalog.FoldASCII(t.Name())] = true
+		}
+		prev = t
+	}
+	return &names{
+		known: func(n string) bool { return local[n] || b.words[n] || b.tables[n] != nil },
+		lookup: func(n string) *catalog.Ref {
+			if o := b.tables[n]; o != nil && n != self {
+				r := o.Ref()
+				return &r
+			}
+			return nil
+		},
+	}
+}
+
+// needs are what a statement stands on: the tables and views it names, and
+// of the tables every column of which the name occurs in it. A column needed
+// in vain only costs a step; one overlooked would break a script.
+func (b *builder) needs(o *catalog.Object, v catalog.Value, toks []sqltext.Token) {
+	seen := map[catalog.Ref]bool{}
+	occurs := map[string]bool{}
+	for _, t := range toks {
+		if t.IsName() {
+			occurs[catalog.FoldASCII(t.Name())] = true
+		}
+	}
+	for _, r := range v.Refs() {
+		if seen[r] {
+			continue
+		}
+		seen[r] = true
+		o.Need(r, catalog.AspectRowType)
+		if t := b.c.Find(r); t != nil {
+			for _, col := range t.PartsOf(catalog.Column) {
+				if occurs[col.Match] {
+					o.Need(t.PartRef(col), catalog.AspectType)
+				}
+			}
+		}
+	}
+}
+
+// definition makes the counted value of a whole statement, without the words
+// of its head that say nothing (IF NOT EXISTS, the schema's name).
+func (b *builder) definition(p *parser, h head, self string) (catalog.Value, []sqltext.Token) {
+	toks := p.toks
+	n := b.statementNames(toks[h.headEnd:], self)
+	body := n.value(toks[h.headEnd:])
+	text := ""
+	for _, t := range toks[:h.headEnd] {
+		text += t.Text
+	}
+	pieces := append([]catalog.Piece{{Text: text, Canon: ""}}, body.Pieces...)
+	return catalog.SQL(pieces...), toks[h.headEnd:]
+}
+
+func (b *builder) view(r Row) error {
+	p := newParser(r.SQL)
+	h, err := p.parseHead()
+	if err != nil {
+		return err
+	}
+	o := b.tables[catalog.FoldASCII(r.Name)]
+	v, toks := b.definition(p, h, o.Match)
+	o.Set("definition", v)
+	b.needs(o, v, toks)
+	return nil
+}
+
+func (b *builder) trigger(r Row) error {
+	p := newParser(r.SQL)
+	h, err := p.parseHead()
+	if err != nil {
+		return err
+	}
+	owner := b.tables[catalog.FoldASCII(r.Table)]
+	if owner == nil {
+		return fmt.Errorf("its table %s is not there", sqltext.CommentSafe(r.Table))
+	}
+	o := &catalog.Object{Kind: catalog.Trigger, Name: r.Name, Match: catalog.FoldASCII(r.Name)}
+	// FOR EACH ROW is the only kind there is: saying so is like a comment.
+	for ; !p.end() && !p.peek().Is("begin"); p.next() {
+		if p.peek().Is("for") && p.peekAfter(1).Is("each") {
+			for range 3 {
+				p.toks[p.pos].Kind = sqltext.Comment
+				p.skip()
+			}
+			break
+		}
+	}
+	v, toks := b.definition(p, h, o.Match)
+	o.Set("definition", v)
+	b.needs(o, v, toks)
+	owner.Add(o)
+	return nil
+}
+
+func (b *builder) index(r Row) error {
+	p := newParser(r.SQL)
+	h, err := p.parseHead()
+	if err != nil {
+		return err
+	}
+	owner := b.tables[catalog.FoldASCII(r.Table)]
+	if owner == nil {
+		return fmt.Errorf("its table %s is not there", sqltext.CommentSafe(r.Table))
+	}
+	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation"}
+	o.SetIf("unique", h.unique)
+	if !p.take("on") {
+		return p.fail("ON")
+	}
+	if _, err := p.name(); err != nil {
+		return err
+	}
+	terms, err := p.group()
+	if err != nil {
+		return err
+	}
+	n := &names{
+		known: func(s string) bool {
+			return owner.Part(catalog.Column, s) != nil || s == "rowid" || s == owner.Match
+		},
+		lookup: func(s string) *catalog.Ref {
+			if c := owner.Part(catalog.Column, s); c != nil {
+				r := owner.PartRef(c)
+				return &r
+			}
+			return nil
+		},
+	}
+	var canon []string
+	refs := n.value(terms).Refs()
+	for _, term := range splitComma(terms) {
+		sig := significant(term)
+		if len(sig) > 1 && sig[len(sig)-1].Is("asc") {
+			sig = sig[:len(sig)-1]
+		}
+		canon = append(canon, n.value(spread(sig)).Canonical())
+	}
+	o.Set("columns", catalog.List(canon...))
+	if p.take("where") {
+		v := n.value(p.toks[p.pos:])
+		o.Set("where", v)
+		refs = append(refs, v.Refs()...)
+	}
+	for _, ref := range refs {
+		o.Need(ref, catalog.AspectType)
+	}
+	o.Twin = fmt.Sprint(owner.Match, h.unique, canon, o.Text("where"))
+	o.Carry("sql", catalog.Scalar(strings.TrimRight(r.SQL, "; \t\r\n")))
+	owner.Add(o)
+	return nil
+}

@@ -1,0 +1,307 @@
+// Package sqlite is the embedded engine: it reads the stored CREATE texts with
+// a parser of its own, writes ALTER TABLE or the documented rebuild, and runs
+// scripts through the SQLite library.
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"modernc.org/sqlite" // registers the driver "sqlite"
+	sqlite3 "modernc.org/sqlite/lib"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// Engine is SQLite.
+type Engine struct{}
+
+// Name implements engine.Engine.
+func (Engine) Name() string { return "sqlite" }
+
+// Title implements engine.Engine.
+func (Engine) Title() string { return "SQLite" }
+
+// Dialect implements engine.Engine.
+func (Engine) Dialect() sqltext.Dialect { return sqltext.SQLite }
+
+// Writer implements engine.Engine.
+func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+
+// Frame implements engine.Engine. PRAGMA foreign_keys does nothing inside a
+// transaction, and DROP TABLE with foreign keys on deletes from the children
+// (SQLite: PRAGMA foreign_keys; Foreign Key Support, section 5): so it is
+// turned off first, and the first statement of the transaction fails unless
+// that worked. PRAGMA foreign_key_check only prints, so the counts of broken
+// references before and after are compared in tables.
+func (Engine) Frame(plan *order.Plan) engine.Frame {
+	f := engine.Frame{
+		Client:   []string{".bail on"},
+		Settings: []string{"PRAGMA foreign_keys=OFF;", "PRAGMA legacy_alter_table=ON;"},
+		Begin:    "BEGIN IMMEDIATE;",
+		Guards: []string{
+			"CREATE TEMP TABLE dapper_mirror_guard (\n  off INTEGER CONSTRAINT \"foreign_keys is still on: run this script outside a transaction\" CHECK (off = 0),\n  orphans INTEGER CONSTRAINT \"rows would refer to rows that are not there\" CHECK (orphans = 0)\n);",
+			"INSERT INTO temp.dapper_mirror_guard (off) SELECT foreign_keys FROM pragma_foreign_keys;",
+		},
+		Commit:  "COMMIT;",
+		Restore: []string{"PRAGMA legacy_alter_table=OFF;"},
+		RunWith: "sqlite3 -bail %s < %s",
+		Notes: []string{
+			"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
+			"It leaves PRAGMA foreign_keys off in the session that ran it; new connections are not affected.",
+		},
+		Lock: "the whole database is locked for writing while it runs; readers wait only during the commit (with a write-ahead log, never)",
+	}
+	count := func(into string, c *catalog.Catalog, tables []string) []string {
+		out := []string{fmt.Sprintf("CREATE TEMP TABLE %s (child TEXT, parent TEXT, n INTEGER);", into)}
+		for _, t := range tables {
+			if o := c.Find(catalog.Ref{Kind: catalog.Table, Name: t}); o != nil && soundKeys(c, o) {
+				out = append(out, fmt.Sprintf("INSERT INTO temp.%s SELECT \"table\", parent, count(*) FROM pragma_foreign_key_check(%s) GROUP BY 1, 2;", into, sqltext.Literal(o.Name)))
+			}
+		}
+		return out
+	}
+	if tables := referencesTouched(plan); len(tables) > 0 {
+		f.Guards = append(f.Guards, count("dapper_mirror_before", plan.Actual, tables)...)
+		f.Checks = append(count("dapper_mirror_after", plan.Desired, tables),
+			"INSERT INTO temp.dapper_mirror_guard (orphans)\n  SELECT a.n - coalesce(b.n, 0) FROM temp.dapper_mirror_after AS a\n  LEFT JOIN temp.dapper_mirror_before AS b ON lower(b.child) = lower(a.child) AND lower(b.parent) = lower(a.parent)\n  WHERE a.n > coalesce(b.n, 0);",
+			"DROP TABLE temp.dapper_mirror_before;", "DROP TABLE temp.dapper_mirror_after;")
+	}
+	f.Checks = append(f.Checks, "DROP TABLE temp.dapper_mirror_guard;")
+	return f
+}
+
+// referencesTouched lists the tables whose rows may refer to nothing after
+// the plan: those that change and have foreign keys, and those that point at
+// a table that changes.
+func referencesTouched(plan *order.Plan) []string {
+	touched := map[string]bool{}
+	for _, s := range plan.Steps {
+		if s.About.Kind == catalog.Table && s.About.PartKind != catalog.Index && s.About.PartKind != catalog.Trigger {
+			touched[s.About.Name] = true
+		}
+	}
+	var out []string
+	for _, o := range plan.Desired.Objects {
+		for _, fk := range o.PartsOf(catalog.ForeignKey) {
+			if touched[o.Match] || touched[fk.Text("references")] {
+				out = append(out, o.Match)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// soundKeys tells whether every foreign key of the table points at a key of
+// its parent. PRAGMA foreign_key_check fails on others (SQLite: Foreign Key
+// Support, section 3).
+func soundKeys(c *catalog.Catalog, table *catalog.Object) bool {
+	for _, fk := range table.PartsOf(catalog.ForeignKey) {
+		parent := c.Find(catalog.Ref{Kind: catalog.Table, Name: fk.Text("references")})
+		if parent == nil {
+			continue // every row that refers to it is reported, without failing
+		}
+		want := fk.List("referenced columns")
+		pk := parent.Part(catalog.PrimaryKey, "primary key")
+		if len(want) == 0 {
+			if pk == nil || len(pk.List("column names")) != len(fk.List("columns")) {
+				return false
+			}
+			continue
+		}
+		found := pk != nil && sameSet(pk.List("column names"), want)
+		for _, k := range parent.PartsOf(catalog.Unique) {
+			found = found || sameSet(k.List("column names"), want)
+		}
+		for _, k := range parent.PartsOf(catalog.Index) {
+			found = found || k.Has("unique") && !k.Has("where") && sameSet(k.List("columns"), want)
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}
+
+func sameSet(a, b []string) bool {
+	a, b = slices.Clone(a), slices.Clone(b)
+	slices.Sort(a)
+	slices.Sort(b)
+	return slices.Equal(a, b)
+}
+
+// Magic is how every SQLite file begins (SQLite: Database File Format).
+const Magic = "SQLite format 3\x00"
+
+// Recognise tells whether a file looks like a SQLite database: by its magic,
+// or because it is empty and its name says so.
+func Recognise(head []byte) bool { return strings.HasPrefix(string(head), Magic) }
+
+type database struct {
+	path string
+	db   *sql.DB
+	conn *sql.Conn
+}
+
+// Open implements engine.Engine. The address is a file.
+func (Engine) Open(ctx context.Context, path string, opt engine.OpenOptions) (engine.Database, error) {
+	st, err := os.Stat(path)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		if !opt.Create {
+			return nil, fmt.Errorf("%w; check the path, or give --create to make a new database", engine.ErrNotFound)
+		}
+	case err != nil:
+		return nil, err
+	case st.IsDir():
+		return nil, fmt.Errorf("%w: it is a folder", engine.ErrNotOurs)
+	case st.Size() > 0:
+		head := make([]byte, 16)
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, fmt.Errorf("it cannot be read: %w", err)
+		}
+		n, _ := f.Read(head)
+		f.Close() // nothing has it open in this process yet, so no lock is lost
+		if !Recognise(head[:n]) {
+			return nil, fmt.Errorf("%w: the file is no SQLite database, or it is encrypted", engine.ErrNotOurs)
+		}
+	}
+	if opt.Write {
+		if err := writable(path, opt.Create); err != nil {
+			return nil, err
+		}
+	}
+	abs, err := filepath.Abs(path)
+	if err != nil {
+		return nil, err
+	}
+	q := url.Values{}
+	q.Add("_pragma", fmt.Sprintf("busy_timeout(%d)", max(opt.LockWait, 10*time.Millisecond).Milliseconds()))
+	mode := "ro"
+	if opt.Write {
+		mode = "rw"
+		if opt.Create {
+			mode = "rwc"
+		}
+	} else {
+		q.Add("_pragma", "query_only(1)")
+	}
+	q.Set("mode", mode)
+	u := url.URL{Scheme: "file", Path: abs, RawQuery: q.Encode()}
+	db, err := sql.Open("sqlite", u.String())
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(1)
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		db.Close()
+		return nil, explain(err)
+	}
+	return &database{path, db, conn}, nil
+}
+
+func writable(path string, create bool) error {
+	probe := path
+	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) && create {
+		probe = filepath.Dir(path)
+		if st, err := os.Stat(probe); err != nil || !st.IsDir() {
+			return fmt.Errorf("%w: its folder is not there", engine.ErrNotFound)
+		}
+		return nil
+	}
+	f, err := os.OpenFile(probe, os.O_RDWR, 0)
+	if err != nil {
+		return fmt.Errorf("%w: %w", engine.ErrReadOnly, err)
+	}
+	return f.Close()
+}
+
+// explain says in our words what the library means.
+func explain(err error) error {
+	var e *sqlite.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	switch e.Code() & 0xff {
+	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
+		return fmt.Errorf("%w; try again when it is done, or wait longer with --lock-wait", engine.ErrLocked)
+	case sqlite3.SQLITE_NOTADB:
+		return fmt.Errorf("%w: the file is no SQLite database, or it is encrypted", engine.ErrNotOurs)
+	case sqlite3.SQLITE_CORRUPT:
+		return fmt.Errorf("the database file is damaged (%s); restore it from a backup or try `sqlite3 FILE .recover`", e.Error())
+	case sqlite3.SQLITE_READONLY:
+		return fmt.Errorf("%w", engine.ErrReadOnly)
+	case sqlite3.SQLITE_FULL:
+		return fmt.Errorf("%w on the disk of the database", engine.ErrDiskFull)
+	}
+	return errors.New(strings.TrimSpace(e.Error()))
+}
+
+// Read implements engine.Database.
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+	rows, err := d.conn.QueryContext(ctx, "SELECT type, name, tbl_name, coalesce(sql, '') FROM main.sqlite_schema")
+	if err != nil {
+		return nil, explain(err)
+	}
+	defer rows.Close()
+	var list []Row
+	for rows.Next() {
+		var r Row
+		if err := rows.Scan(&r.Type, &r.Name, &r.Table, &r.SQL); err != nil {
+			return nil, explain(err)
+		}
+		list = append(list, r)
+	}
+	if err := rows.Err(); err != nil {
+		return nil, explain(err)
+	}
+	c, err := Build(list)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.conn.QueryRowContext(ctx, "SELECT sqlite_version()").Scan(&c.Version); err != nil {
+		return nil, explain(err)
+	}
+	return c, nil
+}
+
+// Exec implements engine.Database.
+func (d *database) Exec(ctx context.Context, sql string) error {
+	_, err := d.conn.ExecContext(ctx, sql)
+	if err != nil && sql == "ROLLBACK" && strings.Contains(err.Error(), "no transaction is active") {
+		return nil // SQLite rolled back by itself (SQLite: Response To Errors Within A Transaction)
+	}
+	if err != nil {
+		return explain(err)
+	}
+	return nil
+}
+
+// Count implements engine.RowCounter.
+func (d *database) Count(ctx context.Context, query string) (int64, error) {
+	var n int64
+	if err := d.conn.QueryRowContext(ctx, query).Scan(&n); err != nil {
+		return 0, explain(err)
+	}
+	return n, nil
+}
+
+// Close implements engine.Database.
+func (d *database) Close() error {
+	d.conn.Close()
+	return d.db.Close()
+}

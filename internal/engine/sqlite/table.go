@@ -1,0 +1,531 @@
+package sqlite
+
+import (
+	"strconv"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+)
+
+// tableParser reads the body of CREATE TABLE into an object with parts.
+type tableParser struct {
+	*parser
+	obj   *catalog.Object
+	names names
+	cols  map[string]bool
+	// inline is what waits until all columns are known, since an expression
+	// may name any of them.
+	later []func()
+	pkCol string // column declared PRIMARY KEY inline
+}
+
+// parseTable reads CREATE TABLE (SQLite: CREATE TABLE).
+func parseTable(text string) (*catalog.Object, error) {
+	p := newParser(text)
+	h, err := p.parseHead()
+	if err != nil {
+		return nil, err
+	}
+	obj := &catalog.Object{Kind: catalog.Table, Name: h.name, Match: catalog.FoldASCII(h.name), Space: "relation"}
+	obj.Carry("sql", catalog.Scalar(strings.TrimRight(text, "; \t\r\n")))
+	t := &tableParser{parser: p, obj: obj, cols: map[string]bool{}}
+	t.names = names{
+		known: func(n string) bool {
+			return t.cols[n] || n == "rowid" || n == "oid" || n == "_rowid_" || n == obj.Match
+		},
+		lookup: func(n string) *catalog.Ref {
+			if !t.cols[n] {
+				return nil
+			}
+			return &catalog.Ref{Kind: catalog.Table, Name: obj.Match, PartKind: catalog.Column, Part: n}
+		},
+	}
+	if p.take("as") {
+		return nil, &SyntaxError{Offset: p.peek().Pos, Near: "AS", Want: "a list of columns (CREATE TABLE … AS must be executed)"}
+	}
+	if !p.takeOp("(") {
+		return nil, p.fail("(")
+	}
+	for {
+		if err := t.element(); err != nil {
+			return nil, err
+		}
+		if p.takeOp(",") {
+			continue
+		}
+		if p.takeOp(")") {
+			break
+		}
+		// SQLite: the comma between table constraints may be left out.
+		if !tableConstraintStart(p.peek()) {
+			return nil, p.fail(", or )")
+		}
+	}
+	for !p.end() {
+		switch {
+		case p.take("without", "rowid"):
+			obj.Set("without rowid", catalog.Scalar("yes"))
+		case p.take("strict"):
+			obj.Set("strict", catalog.Scalar("yes"))
+		case p.takeOp(","), p.takeOp(";"):
+		default:
+			return nil, p.fail("WITHOUT ROWID, STRICT or the end")
+		}
+	}
+	for _, f := range t.later {
+		f()
+	}
+	t.finish()
+	return obj, nil
+}
+
+func tableConstraintStart(tok sqltext.Token) bool {
+	return tok.Is("constraint") || tok.Is("primary") || tok.Is("unique") || tok.Is("check") || tok.Is("foreign")
+}
+
+func (t *tableParser) element() error {
+	tok := t.peek()
+	if tok.Kind == sqltext.Word && tableConstraintStart(tok) && len(t.cols) > 0 {
+		return t.tableConstraint()
+	}
+	return t.column()
+}
+
+func (t *tableParser) column() error {
+	name, err := t.name()
+	if err != nil {
+		return err
+	}
+	col := &catalog.Object{Kind: catalog.Column, Name: name, Match: catalog.FoldASCII(name)}
+	t.obj.Add(col)
+	t.cols[col.Match] = true
+	from := t.pos
+	for {
+		tok := t.peek()
+		if tok.Kind == sqltext.Word && columnConstraint[strings.ToLower(tok.Text)] && !(tok.Is("generated") && !t.peekAfter(1).Is("always")) {
+			break
+		}
+		if tok.IsName() || tok.Kind == sqltext.String {
+			t.next()
+			continue
+		}
+		if tok.IsOp("(") && t.pos > from {
+			if _, err := t.group(); err != nil {
+				return err
+			}
+		}
+		break
+	}
+	if typ := t.toks[from:t.pos]; len(significant(typ)) > 0 {
+		col.Set("type", typeValue(typ))
+	}
+	constraint := "" // name given by CONSTRAINT
+	for {
+		tok := t.peek()
+		if t.end() || tok.IsOp(",") || tok.IsOp(")") {
+			return nil
+		}
+		if t.take("constraint") {
+			if constraint, err = t.name(); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := t.columnConstraint(col, constraint); err != nil {
+			return err
+		}
+		constraint = ""
+	}
+}
+
+var columnConstraint = wordSet("constraint primary not null unique check default collate references generated as")
+
+// typeValue folds what SQLite ignores in a type name: letter case and space.
+func typeValue(toks []sqltext.Token) catalog.Value {
+	var b strings.Builder
+	var prev sqltext.Token
+	for _, t := range significant(toks) {
+		if prev.Text != "" && prev.Kind != sqltext.Op && t.Kind != sqltext.Op {
+			b.WriteByte(' ')
+		}
+		switch t.Kind {
+		case sqltext.Quoted:
+			b.WriteString(t.Name())
+		case sqltext.String:
+			b.WriteString(t.StringValue())
+		default:
+			b.WriteString(t.Text)
+		}
+		prev = t
+	}
+	return catalog.SQL(catalog.Piece{Text: raw(toks), Canon: strings.ToUpper(b.String())})
+}
+
+func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) error {
+	here := []string{col.Name}
+	switch {
+	case t.take("primary", "key"):
+		pk := &catalog.Object{Kind: catalog.PrimaryKey, Name: constraint}
+		desc := false
+		if t.take("desc") {
+			desc = true
+		} else {
+			t.take("asc")
+		}
+		t.conflict(pk)
+		if t.take("autoincrement") {
+			pk.Set("autoincrement", catalog.Scalar("yes"))
+		}
+		term := sqltext.Token{Kind: sqltext.Quoted, Text: sqltext.Always(col.Name)}
+		terms := []sqltext.Token{term}
+		if desc {
+			// SQLite: only INTEGER PRIMARY KEY DESC inline is no alias of the rowid.
+			terms = append(terms, sqltext.Token{Kind: sqltext.Space, Text: " "}, sqltext.Token{Kind: sqltext.Word, Text: "desc"})
+			pk.Set("inline descending", catalog.Scalar("yes"))
+		}
+		t.key(pk, terms)
+	case t.take("not", "null"):
+		v := &catalog.Object{}
+		t.conflict(v)
+		col.Set("not null", catalog.Scalar("yes"))
+		col.SetText("not null conflict", v.Text("conflict"))
+	case t.take("null"):
+		t.conflict(&catalog.Object{})
+	case t.take("unique"):
+		u := &catalog.Object{Kind: catalog.Unique, Name: constraint}
+		t.conflict(u)
+		t.key(u, []sqltext.Token{{Kind: sqltext.Quoted, Text: sqltext.Always(col.Name)}})
+	case t.take("check"):
+		return t.check(constraint, col.Match)
+	case t.take("default"):
+		return t.defaultValue(col)
+	case t.take("collate"):
+		name, err := t.name()
+		if err != nil {
+			return err
+		}
+		if f := catalog.FoldASCII(name); f != "binary" {
+			col.Set("collation", catalog.Scalar(f))
+		}
+	case t.take("references"):
+		return t.foreignKey(constraint, here, col.Match)
+	case t.take("generated", "always", "as"), t.take("as"):
+		toks, err := t.group()
+		if err != nil {
+			return err
+		}
+		stored := t.take("stored")
+		if !stored {
+			t.take("virtual")
+		}
+		t.later = append(t.later, func() {
+			v := t.names.value(bare(toks))
+			col.Set("generated", v)
+			col.SetIf("stored", stored)
+			for _, r := range v.Refs() {
+				col.Need(r, catalog.AspectType)
+			}
+		})
+	case t.take("on", "conflict"): // a second clause; SQLite takes it
+		t.next()
+	default:
+		return t.fail("a column constraint")
+	}
+	return nil
+}
+
+func (t *tableParser) conflict(o *catalog.Object) {
+	if t.take("on", "conflict") {
+		if w := strings.ToLower(t.next().Text); w != "abort" {
+			o.Set("conflict", catalog.Scalar(w))
+		}
+	}
+}
+
+func (t *tableParser) defaultValue(col *catalog.Object) error {
+	from := t.pos
+	tok := t.peek()
+	switch {
+	case tok.IsOp("("):
+		if _, err := t.group(); err != nil {
+			return err
+		}
+	case tok.IsOp("+") || tok.IsOp("-"):
+		t.next()
+		t.next()
+	default:
+		t.next()
+	}
+	toks := t.toks[from:t.pos]
+	t.later = append(t.later, func() {
+		// No name means anything in a default: a double-quoted text is a string.
+		n := names{known: func(string) bool { return false }}
+		v := n.value(toks)
+		canon := n.value(bare(toks)).Canonical()
+		col.Set("default", catalog.SQL(catalog.Piece{Text: v.String(), Canon: canon}))
+	})
+	return nil
+}
+
+func (t *tableParser) tableConstraint() error {
+	name := ""
+	for t.take("constraint") {
+		var err error
+		if name, err = t.name(); err != nil {
+			return err
+		}
+	}
+	switch {
+	case t.take("primary", "key"):
+		toks, err := t.group()
+		if err != nil {
+			return err
+		}
+		pk := &catalog.Object{Kind: catalog.PrimaryKey, Name: name}
+		if sig := significant(toks); len(sig) > 1 && sig[len(sig)-1].Is("autoincrement") {
+			pk.Set("autoincrement", catalog.Scalar("yes"))
+			toks = sig[:len(sig)-1]
+		}
+		t.conflict(pk)
+		t.key(pk, toks)
+	case t.take("unique"):
+		toks, err := t.group()
+		if err != nil {
+			return err
+		}
+		u := &catalog.Object{Kind: catalog.Unique, Name: name}
+		t.conflict(u)
+		t.key(u, toks)
+	case t.take("check"):
+		err := t.check(name, "")
+		t.conflict(&catalog.Object{})
+		return err
+	case t.take("foreign", "key"):
+		toks, err := t.group()
+		if err != nil {
+			return err
+		}
+		var cols []string
+		for _, c := range splitComma(toks) {
+			if sig := significant(c); len(sig) > 0 {
+				cols = append(cols, sig[0].Name())
+			}
+		}
+		if !t.take("references") {
+			return t.fail("REFERENCES")
+		}
+		return t.foreignKey(name, cols, "")
+	default:
+		return t.fail("PRIMARY KEY, UNIQUE, CHECK or FOREIGN KEY")
+	}
+	return nil
+}
+
+// key finishes a primary key or unique constraint over terms.
+func (t *tableParser) key(o *catalog.Object, terms []sqltext.Token) {
+	t.later = append(t.later, func() {
+		var canon, cols []string
+		for _, term := range splitComma(terms) {
+			sig := significant(term)
+			if len(sig) > 1 && sig[len(sig)-1].Is("asc") {
+				sig = sig[:len(sig)-1]
+			}
+			if len(sig) == 0 {
+				continue
+			}
+			cols = append(cols, catalog.FoldASCII(sig[0].Name()))
+			canon = append(canon, t.names.value(spread(sig)).Canonical())
+		}
+		o.Set("columns", catalog.List(canon...))
+		for _, c := range cols {
+			o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.Match, PartKind: catalog.Column, Part: c}, catalog.AspectType)
+		}
+		o.Carry("column names", catalog.List(cols...))
+		t.constraint(o, strings.Join(canon, ", "))
+	})
+}
+
+func spread(sig []sqltext.Token) []sqltext.Token {
+	var out []sqltext.Token
+	for i, t := range sig {
+		if i > 0 {
+			out = append(out, sqltext.Token{Kind: sqltext.Space, Text: " "})
+		}
+		out = append(out, t)
+	}
+	return out
+}
+
+// constraint gives a constraint what it is matched by and adds it: a name
+// where it has one, else its definition. A key is the only one of its table.
+func (t *tableParser) constraint(o *catalog.Object, definition string) {
+	o.Label = o.Kind.Title() + " (" + definition + ")"
+	switch {
+	case o.Kind == catalog.PrimaryKey:
+		o.Match = "primary key"
+		o.SetText("name", o.Name)
+	case o.Name != "":
+		o.Match = catalog.FoldASCII(o.Name)
+		o.Twin = definition
+	default:
+		o.Match = "(" + definition + ")"
+		o.Twin = definition
+	}
+	// SQLite: a constraint that repeats another adds nothing.
+	if t.obj.Part(o.Kind, o.Match) != nil {
+		if o.Name == "" && (o.Kind == catalog.Unique) {
+			return
+		}
+		for i := 2; ; i++ {
+			m := o.Match + " #" + string(rune('0'+i%10))
+			if t.obj.Part(o.Kind, m) == nil {
+				o.Match = m
+				break
+			}
+		}
+	}
+	t.obj.Add(o)
+}
+
+func (t *tableParser) check(name, column string) error {
+	toks, err := t.group()
+	if err != nil {
+		return err
+	}
+	t.later = append(t.later, func() {
+		v := t.names.value(bare(toks))
+		o := &catalog.Object{Kind: catalog.Check, Name: name}
+		o.Set("expression", v)
+		if column != "" {
+			o.Carry("column", catalog.Scalar(column))
+		}
+		for _, r := range v.Refs() {
+			o.Need(r, catalog.AspectType)
+		}
+		t.constraint(o, v.Canonical())
+	})
+	return nil
+}
+
+// foreignKey reads what follows REFERENCES (SQLite: Foreign Key Support).
+func (t *tableParser) foreignKey(name string, cols []string, column string) error {
+	parent, err := t.name()
+	if err != nil {
+		return err
+	}
+	o := &catalog.Object{Kind: catalog.ForeignKey, Name: name}
+	var to []string
+	if t.peek().IsOp("(") {
+		toks, err := t.group()
+		if err != nil {
+			return err
+		}
+		for _, c := range splitComma(toks) {
+			if sig := significant(c); len(sig) > 0 {
+				to = append(to, sig[0].Name())
+			}
+		}
+	}
+	action := func() string {
+		switch {
+		case t.take("set", "null"):
+			return "set null"
+		case t.take("set", "default"):
+			return "set default"
+		case t.take("no", "action"):
+			return ""
+		}
+		return strings.ToLower(t.next().Text)
+	}
+	deferrable, deferred := false, false
+	var onDelete, onUpdate string
+clauses:
+	for {
+		switch {
+		case t.take("on", "delete"):
+			onDelete = action()
+		case t.take("on", "update"):
+			onUpdate = action()
+		case t.take("match"):
+			t.next() // SQLite: MATCH is read and ignored
+		case t.take("not", "deferrable"):
+			deferrable = false
+		case t.take("deferrable"):
+			deferrable = true
+		case t.take("initially", "deferred"):
+			deferred = true
+		case t.take("initially", "immediate"):
+			deferred = false
+		default:
+			break clauses
+		}
+	}
+	fold := func(l []string) []string {
+		var out []string
+		for _, s := range l {
+			out = append(out, catalog.FoldASCII(s))
+		}
+		return out
+	}
+	o.Set("columns", catalog.List(fold(cols)...))
+	o.Set("references", catalog.Scalar(catalog.FoldASCII(parent)))
+	if len(to) > 0 {
+		o.Set("referenced columns", catalog.List(fold(to)...))
+	}
+	o.SetText("on delete", onDelete)
+	o.SetText("on update", onUpdate)
+	o.SetIf("initially deferred", deferrable && deferred)
+	if column != "" {
+		o.Carry("column", catalog.Scalar(column))
+	}
+	o.Carry("parent", catalog.Scalar(parent))
+	// A dangling reference is legal in SQLite, so the need is a loose one.
+	o.Needs = append(o.Needs, catalog.Need{On: catalog.Ref{Kind: catalog.Table, Name: catalog.FoldASCII(parent)}, Aspect: catalog.AspectIndex, Text: true})
+	for _, c := range fold(cols) {
+		o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.Match, PartKind: catalog.Column, Part: c}, catalog.AspectType)
+	}
+	t.later = append(t.later, func() {
+		t.constraint(o, strings.Join(fold(cols), ", ")+" -> "+catalog.FoldASCII(parent)+" ("+strings.Join(fold(to), ", ")+") "+onDelete+"/"+onUpdate)
+	})
+	return nil
+}
+
+// finish adds what follows from the whole table.
+func (t *tableParser) finish() {
+	// SQLite: in a WITHOUT ROWID table the key's columns are NOT NULL.
+	if pk := t.obj.Part(catalog.PrimaryKey, "primary key"); pk != nil && t.obj.Has("without rowid") {
+		for _, c := range pk.List("column names") {
+			if col := t.obj.Part(catalog.Column, c); col != nil {
+				col.Set("not null", catalog.Scalar("yes"))
+			}
+		}
+	}
+	// Inline DESC means something of its own only for INTEGER.
+	if pk := t.obj.Part(catalog.PrimaryKey, "primary key"); pk != nil && pk.Has("inline descending") {
+		c := t.obj.Part(catalog.Column, pk.List("column names")[0])
+		if c.Property("type") == nil || c.Property("type").Value.Canonical() != "INTEGER" {
+			pk.Remove("inline descending")
+		}
+	}
+	for i, c := range t.obj.PartsOf(catalog.Column) {
+		c.Carry("position", catalog.Scalar(strconv.Itoa(i+1)))
+	}
+}
+
+// rowidAlias is the column that is another name of the rowid, or "" (SQLite:
+// ROWIDs and the INTEGER PRIMARY KEY).
+func rowidAlias(o *catalog.Object) string {
+	pk := o.Part(catalog.PrimaryKey, "primary key")
+	if pk == nil || o.Has("without rowid") || pk.Has("inline descending") {
+		return ""
+	}
+	cols := pk.List("column names")
+	if len(cols) != 1 {
+		return ""
+	}
+	if c := o.Part(catalog.Column, cols[0]); c != nil && c.Property("type") != nil && c.Property("type").Value.Canonical() == "INTEGER" {
+		return c.Name
+	}
+	return ""
+}

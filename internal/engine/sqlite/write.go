@@ -1,0 +1,310 @@
+package sqlite
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Writer turns changes into SQLite's SQL. It relies on what every script for
+// SQLite sets first: foreign_keys off, so that dropping a table deletes
+// nothing elsewhere, and legacy_alter_table on, so that a rename touches
+// nothing but the table (SQLite: PRAGMA legacy_alter_table).
+type Writer struct {
+	// Fill gives the value for existing rows of a column, by "table.column".
+	Fill map[string]string
+}
+
+var _ order.Writer = (*Writer)(nil)
+
+// Survives: SQLite resolves the names in views and triggers only when they
+// are used, so they stay while a table they name is changed. Only a rename
+// that is not the legacy one looks at them (see rebuild).
+func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect, gone bool) bool {
+	return gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
+}
+
+func statement(sql string) string {
+	sql = strings.TrimSpace(sql)
+	toks := sqltext.Lex(sqltext.SQLite, sql)
+	if n := len(toks); n > 0 && strings.HasPrefix(toks[n-1].Text, "--") {
+		return sql + "\n;"
+	}
+	return strings.TrimRight(sql, "; \n") + ";"
+}
+
+func relation(o *catalog.Object) []order.Name {
+	return []order.Name{{Space: "relation", Name: catalog.FoldASCII(o.Name)}}
+}
+
+// Create makes a table with its indexes and triggers, or a view with its
+// triggers.
+func (w *Writer) Create(c *order.Change) []*order.Action {
+	o := c.Source
+	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Takes: relation(o)}
+	for _, p := range o.Parts {
+		if inline(p.Kind) {
+			a.Makes = append(a.Makes, o.PartRef(p))
+		}
+	}
+	switch o.Kind {
+	case catalog.Table:
+		a.SQL = []string{statement(tableSQL(o, o.Name))}
+	case catalog.VirtualTable:
+		a.SQL = []string{statement(virtualSQL(o, o.Name))}
+	default:
+		a.SQL = []string{statement(o.Text("definition"))}
+	}
+	out := []*order.Action{a}
+	for _, p := range o.Parts {
+		if !inline(p.Kind) {
+			out = append(out, w.createPart(o, p))
+		}
+	}
+	return out
+}
+
+// inline parts have no life of their own: they are in CREATE TABLE.
+func inline(k catalog.Kind) bool { return k != catalog.Index && k != catalog.Trigger }
+
+func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
+	a := &order.Action{About: o.PartRef(p), Makes: []catalog.Ref{o.PartRef(p)}}
+	a.Title = fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name)
+	if p.Kind == catalog.Trigger {
+		a.SQL = []string{statement(p.Text("definition"))}
+		return a
+	}
+	a.SQL = []string{statement(p.Text("sql"))}
+	a.Takes = relation(p)
+	if p.Has("unique") {
+		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", ")})
+	}
+	return a
+}
+
+func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
+	a := &order.Action{About: o.PartRef(p), Removes: []catalog.Ref{o.PartRef(p)},
+		Title: fmt.Sprintf("drop %s %s on %s", p.Kind.Title(), p.Name, o.Name),
+		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), quoteName(p.Name))}}
+	if p.Kind == catalog.Index {
+		a.Frees = relation(p)
+	}
+	return a
+}
+
+// Drop removes a table or view; its indexes and triggers go with it.
+func (w *Writer) Drop(c *order.Change) []*order.Action {
+	o := c.Target
+	a := &order.Action{About: o.Ref(), Title: "drop " + o.Kind.Title() + " " + o.Name, Removes: []catalog.Ref{o.Ref()}, Frees: relation(o), Late: c.Source == nil}
+	verb := "TABLE"
+	if o.Kind == catalog.View {
+		verb = "VIEW"
+	} else {
+		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + o.Kind.Title() + " " + o.Name}}
+	}
+	for _, p := range o.Parts {
+		a.Removes = append(a.Removes, o.PartRef(p))
+		if p.Kind == catalog.Index {
+			a.Frees = append(a.Frees, relation(p)...)
+		}
+	}
+	a.SQL = []string{fmt.Sprintf("DROP %s %s;", verb, quoteName(o.Name))}
+	return []*order.Action{a}
+}
+
+// Alter changes a table in place where SQLite can (SQLite: ALTER TABLE),
+// else rebuilds it with its rows. A view whose text differs is created anew.
+func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	var out []*order.Action
+	gone := map[*compare.Item]bool{}
+	if o.Kind == catalog.View {
+		if len(c.Properties) > 0 {
+			return nil, false
+		}
+	} else {
+		body, rebuilt := w.alterTable(c)
+		out = append(out, body...)
+		if rebuilt { // indexes and triggers went with the old table
+			for _, it := range c.Parts {
+				gone[it] = !inline(it.Kind())
+			}
+		}
+	}
+	for _, it := range c.Parts {
+		if inline(it.Kind()) {
+			continue
+		}
+		changed := it.Status != compare.Same || c.Rebuilds(it)
+		if it.Target != nil && changed && !gone[it] {
+			out = append(out, w.dropPart(c.Target, it.Target))
+		}
+		if it.Source != nil && (changed || gone[it]) {
+			a := w.createPart(o, it.Source)
+			if gone[it] {
+				a.Sequel = out[0]
+				if !changed {
+					a.Risks = nil // it was there before, over the same rows
+					a.Title = "put back " + strings.TrimPrefix(a.Title, "create ")
+				}
+			}
+			out = append(out, a)
+		}
+	}
+	return out, true
+}
+
+// alterTable changes the columns and constraints of a table.
+func (w *Writer) alterTable(c *order.Change) (actions []*order.Action, rebuilt bool) {
+	if c.Source.Kind == catalog.VirtualTable {
+		if len(c.Properties) == 0 {
+			return nil, false
+		}
+		return []*order.Action{w.rebuildVirtual(c)}, true
+	}
+	var inlineChanges []*compare.Item
+	for _, it := range c.Parts {
+		if inline(it.Kind()) && it.Status != compare.Same {
+			inlineChanges = append(inlineChanges, it)
+		}
+	}
+	if len(inlineChanges) == 0 && len(c.Properties) == 0 {
+		return nil, false
+	}
+	if as, ok := w.inPlace(c, inlineChanges); ok {
+		return as, false
+	}
+	return []*order.Action{w.rebuild(c, inlineChanges)}, true
+}
+
+// inPlace tries ADD COLUMN and DROP COLUMN. It answers false as soon as one
+// change needs more.
+func (w *Writer) inPlace(c *order.Change, changes []*compare.Item) ([]*order.Action, bool) {
+	if len(c.Properties) > 0 {
+		return nil, false
+	}
+	extra := map[*compare.Item]bool{} // constraints that come with a new column
+	var out []*order.Action
+	for _, it := range changes {
+		if it.Kind() != catalog.Column {
+			continue
+		}
+		var a *order.Action
+		switch it.Status {
+		case compare.SourceOnly:
+			a = w.addColumn(c, it.Source, changes, extra)
+		case compare.TargetOnly:
+			a = w.dropColumn(c, it.Target)
+		}
+		if a == nil {
+			return nil, false
+		}
+		out = append(out, a)
+	}
+	for _, it := range changes {
+		if it.Kind() != catalog.Column && !extra[it] {
+			return nil, false
+		}
+	}
+	return out, true
+}
+
+// addColumn writes ALTER TABLE ADD COLUMN, or answers nil where SQLite's
+// limits forbid it (SQLite: ALTER TABLE, section 3).
+func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*compare.Item, extra map[*compare.Item]bool) *order.Action {
+	o := c.Source
+	ref := o.PartRef(col)
+	def := col.Property("default")
+	if _, fill := w.Fill[o.Match+"."+col.Match]; fill || col.Has("stored") {
+		return nil
+	}
+	constant := def == nil || constantDefault(def.Value.String())
+	null := def == nil || def.Value.Canonical() == "null"
+	if !constant || col.Has("not null") && null && !col.Has("generated") || col.Has("generated") && col.Has("not null") {
+		return nil
+	}
+	sql := columnSQL(col)
+	makes := []catalog.Ref{ref}
+	var risks []order.Risk
+	for _, p := range o.Parts {
+		if !inline(p.Kind) || p.Kind == catalog.Column || !needsColumn(p, ref) {
+			continue
+		}
+		switch p.Kind {
+		case catalog.PrimaryKey, catalog.Unique:
+			return nil
+		case catalog.ForeignKey:
+			if len(p.List("columns")) > 1 || !null {
+				return nil
+			}
+		case catalog.Check:
+			if len(p.Needs) != 1 {
+				return nil // it names another column too
+			}
+			risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when the rows that are there break the check"})
+		}
+		sql += " " + constraintSQL(p, true)
+		makes = append(makes, o.PartRef(p))
+		for _, it := range changes {
+			if it.Source == p {
+				extra[it] = it.Target == nil
+			}
+		}
+	}
+	return &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: makes, Risks: risks,
+		SQL: []string{fmt.Sprintf("ALTER TABLE %s ADD COLUMN %s;", quoteName(c.Target.Name), sql)}}
+}
+
+func needsColumn(p *catalog.Object, col catalog.Ref) bool {
+	for _, n := range p.Needs {
+		if n.On == col {
+			return true
+		}
+	}
+	return false
+}
+
+// constantDefault: SQLite refuses CURRENT_TIME and its like, and anything in
+// brackets, as the default of an added column.
+func constantDefault(text string) bool {
+	toks := sqltext.Significant(sqltext.SQLite, text)
+	for _, t := range toks {
+		if t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "current_") {
+			return false
+		}
+	}
+	return true
+}
+
+// dropColumn writes ALTER TABLE DROP COLUMN, or answers nil where something
+// of the table itself still names the column (SQLite: ALTER TABLE, section 5).
+func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action {
+	o := c.Target
+	ref := o.PartRef(col)
+	for _, p := range o.Parts {
+		if p == col || !needsColumn(p, ref) {
+			continue
+		}
+		if inline(p.Kind) {
+			return nil
+		}
+		if d := c.Desired.Resolve(o.PartRef(p)); d != nil && needsColumn(d, ref) {
+			return nil
+		}
+	}
+	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref},
+		SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s;", quoteName(o.Name), quoteName(col.Name))}}
+	a.Risks = dropRisks(o, col)
+	return a
+}
+
+func dropRisks(o, col *catalog.Object) []order.Risk {
+	if col.Has("generated") {
+		return nil
+	}
+	return []order.Risk{{Kind: order.Loss, On: o.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name)}}
+}

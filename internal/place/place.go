@@ -1,0 +1,237 @@
+// Package place finds out what the user meant by a place and reads it.
+package place
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"time"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres"
+	"dappermirror/internal/engine/sqlite"
+)
+
+// Engines are the database systems there are.
+var Engines = []engine.Engine{sqlite.Engine{}, postgres.Engine{}}
+
+// EngineNamed finds an engine by the name catalogs and scripts carry.
+func EngineNamed(name string) (engine.Engine, error) {
+	for _, e := range Engines {
+		if e.Name() == name {
+			return e, nil
+		}
+	}
+	return nil, fmt.Errorf("this program does not know the engine %q; it may be too old", name)
+}
+
+// Place is where a structure is read from or written to.
+type Place struct {
+	// Label names the place for people and files, without secrets.
+	Label string
+	// Identity is the same for two ways of writing one place.
+	Identity string
+	// Engine is nil until a capture was read.
+	Engine  engine.Engine
+	Address string // what the engine opens; empty for captures
+	// PasswordShown says that the user wrote a password where others can read it.
+	PasswordShown bool
+	missing       bool      // a file that is to be created
+	capture       string    // file with a capture, or "-"
+	stdin         io.Reader // for "-"
+}
+
+// Options say how to resolve and read a place.
+type Options struct {
+	Stdin    io.Reader
+	Names    map[string]string // places named in the project file
+	Create   bool              // a file that is not there may be created
+	LockWait time.Duration
+}
+
+var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)
+
+// ErrUsage marks errors in what the user typed.
+var ErrUsage = errors.New("not a place")
+
+// Resolve finds out what is meant by text: a URL, `sqlite:FILE`, a file
+// recognised by its contents, `-`, or a name from the project file.
+func Resolve(text string, opt Options) (*Place, error) {
+	if named, ok := opt.Names[text]; ok {
+		p, err := Resolve(named, Options{Stdin: opt.Stdin, Create: opt.Create})
+		if err != nil {
+			return nil, fmt.Errorf("place %s: %w", text, err)
+		}
+		p.PasswordShown = false
+		return p, nil
+	}
+	if text == "" {
+		return nil, fmt.Errorf("a place is empty; give a file or a URL (see `dapper-mirror help places`)")
+	}
+	if text == "-" {
+		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin}, nil
+	}
+	if m := scheme.FindStringSubmatch(text); m != nil {
+		switch m[1] {
+		case "sqlite":
+			return sqliteFile(strings.TrimPrefix(text, "sqlite:"), opt)
+		case "postgres", "postgresql":
+			return server(postgres.Engine{}, text)
+		case "mysql", "mariadb", "git":
+			return nil, fmt.Errorf("%s: places of this kind cannot be read yet", m[1])
+		}
+		if strings.Contains(text, "://") {
+			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are postgres://, sqlite: and files", redact(text), m[1])
+		}
+	}
+	return file(text, opt)
+}
+
+// server resolves a URL of a database server.
+func server(e engine.Engine, text string) (*Place, error) {
+	u, err := url.Parse(text)
+	if err != nil {
+		return nil, fmt.Errorf("the URL cannot be read (characters like @ : / %% in a password are written %%40 %%3A %%2F %%25)")
+	}
+	_, shown := u.User.Password()
+	label := redact(text)
+	id := *u
+	id.User, id.RawQuery = nil, ""
+	ident := id.String() + "?" + u.Query().Get("host") + u.Query().Get("port")
+	return &Place{Label: label, Identity: ident, Engine: e, Address: text, PasswordShown: shown || u.Query().Has("password")}, nil
+}
+
+// redact takes the password out of a URL.
+func redact(text string) string {
+	u, err := url.Parse(text)
+	if err != nil {
+		return "(a URL that cannot be read)"
+	}
+	if u.User != nil {
+		u.User = url.User(u.User.Username())
+	}
+	q := u.Query()
+	for _, k := range []string{"password", "sslpassword"} {
+		q.Del(k)
+	}
+	u.RawQuery = q.Encode()
+	return u.String()
+}
+
+func sqliteFile(path string, opt Options) (*Place, error) {
+	_, err := os.Stat(path)
+	missing := errors.Is(err, os.ErrNotExist)
+	if missing && !opt.Create {
+		return nil, fmt.Errorf("%s: %w; check the path, or give --create to make a new database", path, engine.ErrNotFound)
+	}
+	return &Place{Label: path, Identity: identity(path), Engine: sqlite.Engine{}, Address: path, missing: missing}, nil
+}
+
+func identity(path string) string {
+	if abs, err := filepath.Abs(path); err == nil {
+		path = abs
+	}
+	if real, err := filepath.EvalSymlinks(path); err == nil {
+		path = real
+	}
+	return path
+}
+
+// file recognises a file by its contents.
+func file(path string, opt Options) (*Place, error) {
+	st, err := os.Stat(path)
+	switch {
+	case errors.Is(err, os.ErrNotExist):
+		if opt.Create && filepath.Ext(path) != ".json" {
+			return sqliteFile(path, opt)
+		}
+		return nil, fmt.Errorf("%s: %w; check the path, or give --create to make a new database", path, engine.ErrNotFound)
+	case err != nil:
+		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+	case st.IsDir():
+		return nil, fmt.Errorf("%s: %w: it is a folder", path, engine.ErrNotOurs)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+	}
+	head := make([]byte, 512)
+	n, _ := io.ReadFull(f, head)
+	f.Close()
+	head = head[:n]
+	switch {
+	case sqlite.Recognise(head):
+		return sqliteFile(path, opt)
+	case bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")):
+		return &Place{Label: path, Identity: identity(path), capture: path}, nil
+	case n == 0:
+		switch strings.ToLower(filepath.Ext(path)) {
+		case ".db", ".sqlite", ".sqlite3", ".db3":
+			return sqliteFile(path, opt)
+		}
+		return nil, fmt.Errorf("%s is empty; write sqlite:%s if it is meant as an empty SQLite database", path, path)
+	}
+	return nil, fmt.Errorf("%s: neither a SQLite database nor a capture (or it is encrypted or damaged); see `dapper-mirror help places`", path)
+}
+
+// Writable tells whether a script can be run on the place.
+func (p *Place) Writable() bool { return p.Address != "" }
+
+// Open connects to the place, which must be a database.
+func (p *Place) Open(ctx context.Context, opt engine.OpenOptions) (engine.Database, error) {
+	db, err := p.Engine.Open(ctx, p.Address, opt)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Label, err)
+	}
+	return db, nil
+}
+
+// Read reads the structure of the place.
+func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error) {
+	if p.missing {
+		return &catalog.Catalog{Engine: p.Engine.Name(), Place: p.Label, FoldNames: p.Engine.Name() == "sqlite"}, nil
+	}
+	if p.capture != "" {
+		return p.readCapture()
+	}
+	db, err := p.Open(ctx, engine.OpenOptions{LockWait: opt.LockWait})
+	if err != nil {
+		return nil, err
+	}
+	defer db.Close()
+	c, err := db.Read(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Label, err)
+	}
+	c.Place = p.Label
+	return c, nil
+}
+
+func (p *Place) readCapture() (*catalog.Catalog, error) {
+	var r io.Reader = p.stdin
+	if p.capture != "-" {
+		f, err := os.Open(p.capture)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
+		}
+		defer f.Close()
+		r = f
+	}
+	c, err := catalog.Decode(r)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Label, err)
+	}
+	if p.Engine, err = EngineNamed(c.Engine); err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Label, err)
+	}
+	c.Place = p.Label
+	return c, nil
+}

@@ -1,0 +1,241 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+)
+
+// Side is one side of a comparison, for the report's head.
+type Side struct {
+	Catalog *catalog.Catalog
+	Title   string // the engine's name
+	Took    time.Duration
+}
+
+// Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
+func Counts(c *catalog.Catalog) string {
+	var words []string
+	for _, n := range c.Count(catalog.Notable) {
+		words = append(words, Number(n.N, n.Kind.Title(), n.Kind.Plural()))
+	}
+	if len(words) == 0 {
+		return "nothing in it"
+	}
+	return strings.Join(words, ", ")
+}
+
+// Similarity writes the similarity with one decimal: "93.4 %".
+func Similarity(c *compare.Comparison) string {
+	n := c.Similarity()
+	if n == 1000 {
+		return "100 %"
+	}
+	return fmt.Sprintf("%d.%d %%", n/10, n%10)
+}
+
+// ListOptions say what the list shows.
+type ListOptions struct {
+	All      bool // equal objects too
+	ByStatus bool // grouped by status instead of kind
+}
+
+// List writes the list of differences.
+func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
+	n := c.Counts()
+	fmt.Fprintf(w, "source   %s\n", Safe(c.Source.Place))
+	fmt.Fprintf(w, "target   %s\n", Safe(c.Target.Place))
+	fmt.Fprintf(w, "alike    %s\n", st.Strong(Similarity(c)))
+	groups := grouped(c, opt)
+	width := 12
+	for _, g := range groups {
+		for _, it := range g.items {
+			width = max(width, runes(name(it)))
+		}
+	}
+	width = min(width, max(20, st.Width*4/10))
+	for _, g := range groups {
+		fmt.Fprintf(w, "\n%s\n", st.Strong(g.title))
+		for _, it := range g.items {
+			m := marks[it.Status]
+			label := Shorten(name(it), width)
+			if opt.ByStatus {
+				label = pad(it.Kind().Title(), 9) + " " + label
+			}
+			pads := width
+			if opt.ByStatus {
+				pads += 10
+			}
+			text := describe(it)
+			rest := st.Width - pads - 14
+			lines := wrap(text, max(rest, 20))
+			fmt.Fprintln(w, strings.TrimRight(fmt.Sprintf("  %s %s  %s  %s", st.paint(m.style, m.sign), pad(label, pads), st.paint(m.style, pad(m.action, 6)), lines[0]), " "))
+			for _, l := range lines[1:] {
+				fmt.Fprintf(w, "%s%s\n", strings.Repeat(" ", pads+14), l)
+			}
+		}
+	}
+	for _, g := range c.Gaps {
+		what := string(g.Kind)
+		if g.Property != "" {
+			what += " " + g.Property
+		}
+		fmt.Fprintf(w, "\n%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
+	}
+	fmt.Fprintln(w)
+	if !c.Different() {
+		fmt.Fprintf(w, "No difference. %s compared.\n", Number(n.Same, "object", "objects"))
+		return
+	}
+	var parts []string
+	for _, x := range []struct {
+		n int
+		s compare.Status
+		t string
+	}{{n.Differs, compare.Differs, "to change"}, {n.SourceOnly, compare.SourceOnly, "to create"}, {n.TargetOnly, compare.TargetOnly, "to drop"}, {n.Same, compare.Same, "the same"}} {
+		if x.n > 0 {
+			parts = append(parts, fmt.Sprintf("%s %s %s", st.paint(marks[x.s].style, marks[x.s].sign), group(x.n), x.t))
+		}
+	}
+	fmt.Fprintln(w, strings.Join(parts, "   "))
+}
+
+type listGroup struct {
+	title string
+	items []*compare.Item
+}
+
+// grouped puts the items to list into groups, which keep their order.
+func grouped(c *compare.Comparison, opt ListOptions) []listGroup {
+	var out []listGroup
+	at := map[string]int{}
+	add := func(title string, it *compare.Item) {
+		i, ok := at[title]
+		if !ok {
+			i = len(out)
+			at[title] = i
+			out = append(out, listGroup{title: title})
+		}
+		out[i].items = append(out[i].items, it)
+	}
+	if opt.ByStatus {
+		for _, s := range []struct {
+			s compare.Status
+			t string
+		}{{compare.Differs, "to change"}, {compare.SourceOnly, "to create (source-only)"}, {compare.TargetOnly, "to drop (target-only)"}, {compare.Same, "the same"}} {
+			for _, it := range c.Items {
+				if it.Status == s.s && (opt.All || s.s != compare.Same) {
+					add(s.t, it)
+				}
+			}
+		}
+		return out
+	}
+	for _, it := range c.Items {
+		if opt.All || it.Status != compare.Same {
+			add(it.Kind().Plural(), it)
+		}
+	}
+	return out
+}
+
+// name is an object's name in lists; with its schema where it has one.
+func name(it *compare.Item) string {
+	o := it.Object()
+	n := Safe(o.Title())
+	if o.Schema != "" {
+		n = Safe(o.Schema) + "." + n
+	}
+	return n
+}
+
+// describe says in one line how the two sides differ: the facts by name, the
+// parts by number, or by name where there is one of a kind.
+func describe(it *compare.Item) string {
+	if it.Status != compare.Differs {
+		if it.Status == compare.Same {
+			return ""
+		}
+		return parts(it)
+	}
+	var words []string
+	for _, p := range it.Properties {
+		words = append(words, p.Name)
+	}
+	type key struct {
+		kind   catalog.Kind
+		status compare.Status
+	}
+	var order []key
+	by := map[key][]*compare.Item{}
+	for _, p := range it.Changed() {
+		k := key{p.Kind(), p.Status}
+		if by[k] == nil {
+			order = append(order, k)
+		}
+		by[k] = append(by[k], p)
+	}
+	for _, k := range order {
+		l := by[k]
+		text := ""
+		if len(l) == 1 {
+			text = label(l[0].Object())
+			if k.status == compare.Differs {
+				var facts []string
+				for _, p := range l[0].Properties {
+					facts = append(facts, p.Name)
+				}
+				text += " (" + strings.Join(facts, ", ") + ")"
+			}
+		} else {
+			text = Number(len(l), k.kind.Title(), k.kind.Plural())
+		}
+		words = append(words, marks[k.status].sign+" "+text)
+	}
+	return strings.Join(words, ", ")
+}
+
+// label is a part with its kind, unless its own words say it already.
+func label(o *catalog.Object) string {
+	if o.Name == "" {
+		return Shorten(Safe(o.Title()), 40)
+	}
+	return o.Kind.Title() + " " + Shorten(Safe(o.Name), 30)
+}
+
+// parts sums up the parts of an object that is on one side only.
+func parts(it *compare.Item) string {
+	n := map[catalog.Kind]int{}
+	var order []catalog.Kind
+	for _, p := range it.Parts {
+		if n[p.Kind()] == 0 {
+			order = append(order, p.Kind())
+		}
+		n[p.Kind()]++
+	}
+	var words []string
+	for _, k := range order {
+		words = append(words, Number(n[k], k.Title(), k.Plural()))
+	}
+	return strings.Join(words, ", ")
+}
+
+func wrap(text string, n int) []string {
+	var out []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		if line != "" && runes(line)+1+runes(word) > n {
+			out = append(out, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	return append(out, line)
+}

@@ -1,0 +1,302 @@
+package report
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/aymanbagabas/go-udiff"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Definer lays an object out as SQL.
+type Definer func(*catalog.Object) string
+
+// Detail writes each differing object closely: its facts side by side, then
+// both definitions as one text with the changed lines and words marked.
+func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
+	for _, it := range c.Differences() {
+		m := marks[it.Status]
+		title := fmt.Sprintf("%s %s %s", m.sign, it.Kind().Title(), Shorten(name(it), st.Width-30))
+		fill := max(2, st.Width-runes(title)-runes(m.action)-3)
+		fmt.Fprintf(w, "\n%s %s %s\n", st.paint(m.style, title), st.Dim(strings.Repeat("·", fill)), st.paint(m.style, m.action))
+		facts(w, it, st)
+		if order := orderNote(it); order != "" {
+			fmt.Fprintf(w, "  %s\n", st.Dim(order))
+		}
+		fmt.Fprintln(w)
+		text := func(o *catalog.Object) []string {
+			if o == nil {
+				return nil
+			}
+			return safeLines(define(o))
+		}
+		old, new := text(it.Target), text(it.Source)
+		switch it.Status {
+		case compare.Differs:
+			fmt.Fprintf(w, "  %s   %s\n", st.paint(marks[compare.TargetOnly].style, "- target"), st.paint(marks[compare.SourceOnly].style, "+ source"))
+		case compare.SourceOnly:
+			fmt.Fprintf(w, "  %s\n", st.paint(m.style, "+ source"))
+		default:
+			fmt.Fprintf(w, "  %s\n", st.paint(m.style, "- target"))
+		}
+		diffLines(w, old, new, st)
+	}
+}
+
+// facts writes the properties that differ as a table of three columns.
+func facts(w io.Writer, it *compare.Item, st Style) {
+	type row struct{ what, source, target string }
+	var rows []row
+	short := func(v *catalog.Value) string {
+		if v == nil {
+			return "–"
+		}
+		s := Safe(strings.Join(strings.Fields(v.String()), " "))
+		if s == "" {
+			return `""`
+		}
+		return s
+	}
+	for _, p := range it.Properties {
+		if longText(p) {
+			rows = append(rows, row{p.Name, "see below", "see below"})
+			continue
+		}
+		rows = append(rows, row{p.Name, short(p.Source), short(p.Target)})
+	}
+	if it.Status == compare.Differs {
+		for _, p := range it.Changed() {
+			what := label(p.Object())
+			switch p.Status {
+			case compare.SourceOnly:
+				rows = append(rows, row{what, "yes", "–"})
+			case compare.TargetOnly:
+				rows = append(rows, row{what, "–", "yes"})
+			}
+			for _, d := range p.Properties {
+				if longText(d) {
+					rows = append(rows, row{what + " " + d.Name, "see below", "see below"})
+				} else {
+					rows = append(rows, row{what + " " + d.Name, short(d.Source), short(d.Target)})
+				}
+			}
+		}
+	}
+	if len(rows) == 0 {
+		return
+	}
+	first := 10
+	for _, r := range rows {
+		first = max(first, runes(r.what))
+	}
+	first = min(first, st.Width*45/100)
+	col := (st.Width - first - 8) / 2
+	fmt.Fprintf(w, "  %s  %s  %s\n", pad("", first), pad(st.Dim("source"), col), st.Dim("target"))
+	for _, r := range rows {
+		fmt.Fprintf(w, "  %s  %s  %s\n", pad(Shorten(r.what, first), first), pad(Shorten(r.source, col), col), Shorten(r.target, col))
+	}
+}
+
+func longText(p compare.PropertyDiff) bool {
+	for _, v := range []*catalog.Value{p.Source, p.Target} {
+		if v != nil && (strings.Contains(v.String(), "\n") || runes(v.String()) > 60) {
+			return true
+		}
+	}
+	return false
+}
+
+// orderNote says when only the order of columns differs, which is no
+// difference.
+func orderNote(it *compare.Item) string {
+	if it.Source == nil || it.Target == nil {
+		return ""
+	}
+	var s, t []string
+	for _, c := range it.Source.PartsOf(catalog.Column) {
+		if it.Target.Part(catalog.Column, c.Key()) != nil {
+			s = append(s, c.Key())
+		}
+	}
+	for _, c := range it.Target.PartsOf(catalog.Column) {
+		if it.Source.Part(catalog.Column, c.Key()) != nil {
+			t = append(t, c.Key())
+		}
+	}
+	if strings.Join(s, "\x00") == strings.Join(t, "\x00") {
+		return ""
+	}
+	return "The columns stand in another order; that alone is no difference."
+}
+
+// edits lists the runs of a that are replaced by runs of b.
+type edit struct{ a0, a1, b0, b1 int }
+
+// diffSeq compares two sequences by way of a line diff: each element becomes
+// a line.
+func diffSeq(a, b []string) []edit {
+	index := func(l []string) (string, map[int]int) {
+		var t strings.Builder
+		at := map[int]int{}
+		for i, s := range l {
+			at[t.Len()] = i
+			t.WriteString(s)
+			t.WriteByte('\n')
+		}
+		at[t.Len()] = len(l)
+		return t.String(), at
+	}
+	ta, at := index(a)
+	tb, _ := index(b)
+	var out []edit
+	shift := 0
+	for _, e := range udiff.Lines(ta, tb) {
+		a0, a1 := at[e.Start], at[e.End]
+		n := strings.Count(e.New, "\n")
+		b0 := a0 + shift
+		out = append(out, edit{a0, a1, b0, b0 + n})
+		shift += n - (a1 - a0)
+	}
+	return out
+}
+
+// context is how many equal lines are shown around a change.
+const context = 3
+
+// diffLines writes two texts as one, changed lines signed, changed words
+// marked.
+func diffLines(w io.Writer, old, new []string, st Style) {
+	es := diffSeq(old, new)
+	minus, plus := marks[compare.TargetOnly], marks[compare.SourceOnly]
+	pos := 0
+	for i, e := range es {
+		equal := old[pos:e.a0]
+		writeContext(w, equal, st, i > 0, true)
+		n := min(e.a1-e.a0, e.b1-e.b0)
+		for k := e.a0; k < e.a1; k++ {
+			var ch []span
+			if k-e.a0 < n {
+				ch, _ = changedWords(old[k], new[e.b0+k-e.a0])
+			}
+			writeLine(w, minus, old[k], ch, st)
+		}
+		for k := e.b0; k < e.b1; k++ {
+			var ch []span
+			if k-e.b0 < n {
+				_, ch = changedWords(old[e.a0+k-e.b0], new[k])
+			}
+			writeLine(w, plus, new[k], ch, st)
+		}
+		pos = e.a1
+	}
+	writeContext(w, old[pos:], st, len(es) > 0, false)
+}
+
+func writeContext(w io.Writer, lines []string, st Style, after, before bool) {
+	head, tail := 0, 0
+	if after {
+		head = context
+	}
+	if before {
+		tail = context
+	}
+	if len(lines) <= head+tail+1 {
+		head, tail = len(lines), 0
+	}
+	for i, l := range lines {
+		switch {
+		case i < head || i >= len(lines)-tail:
+			writeLine(w, mark{sign: " ", style: dim}, l, nil, st)
+		case i == head:
+			fmt.Fprintf(w, "    %s\n", st.Dim(fmt.Sprintf("… %d equal lines", len(lines)-head-tail)))
+		}
+	}
+}
+
+type span struct{ from, to int } // in runes
+
+// changedWords finds the words in which two lines differ. Where hardly
+// anything is common, no word is marked: the whole line is new.
+func changedWords(a, b string) (as, bs []span) {
+	split := func(s string) []string {
+		var out []string
+		for _, t := range sqltext.Lex(sqltext.Dialect{}, s) {
+			out = append(out, t.Text)
+		}
+		return out
+	}
+	ta, tb := split(a), split(b)
+	offsets := func(l []string) []int {
+		out, n := []int{0}, 0
+		for _, s := range l {
+			n += runes(s)
+			out = append(out, n)
+		}
+		return out
+	}
+	oa, ob := offsets(ta), offsets(tb)
+	changed := 0
+	for _, e := range diffSeq(ta, tb) {
+		if e.a1 > e.a0 {
+			as = append(as, span{oa[e.a0], oa[e.a1]})
+		}
+		if e.b1 > e.b0 {
+			bs = append(bs, span{ob[e.b0], ob[e.b1]})
+		}
+		changed += oa[e.a1] - oa[e.a0] + ob[e.b1] - ob[e.b0]
+	}
+	if changed*4 > (runes(a)+runes(b))*3 {
+		return nil, nil
+	}
+	return as, bs
+}
+
+// writeLine writes one line of a definition, folded at the width. With
+// colour the changed words are underlined, without it carets stand below.
+func writeLine(w io.Writer, m mark, line string, changed []span, st Style) {
+	r := []rune(line)
+	room := max(20, st.Width-6)
+	for from := 0; from == 0 || from < len(r); from += room {
+		to := min(len(r), from+room)
+		sign := m.sign
+		if from > 0 {
+			sign = "…"
+			if m.sign == " " {
+				sign = " "
+			}
+		}
+		var text, carets strings.Builder
+		at := from
+		emit := func(until int, hot bool) {
+			until = min(max(until, at), to)
+			if until <= at {
+				return
+			}
+			run := string(r[at:until])
+			switch {
+			case hot:
+				text.WriteString(st.paint(m.style.Underline(true).Bold(true), run))
+				carets.WriteString(strings.Repeat("^", until-at))
+			case m.sign == " ":
+				text.WriteString(run)
+			default:
+				text.WriteString(st.paint(m.style, run))
+				carets.WriteString(strings.Repeat(" ", until-at))
+			}
+			at = until
+		}
+		for _, s := range changed {
+			emit(s.from, false)
+			emit(s.to, true)
+		}
+		emit(to, false)
+		fmt.Fprintln(w, strings.TrimRight("  "+st.paint(m.style, sign)+" "+text.String(), " "))
+		if c := strings.TrimRight(carets.String(), " "); c != "" && !st.Color {
+			fmt.Fprintln(w, "    "+c)
+		}
+	}
+}

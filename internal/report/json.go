@@ -1,0 +1,205 @@
+package report
+
+import (
+	"encoding/json"
+	"io"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/script"
+)
+
+// OutputFormat and OutputVersion stand in every JSON output. Changes within a
+// version only add. The shapes are published in docs/output.schema.json.
+const (
+	OutputFormat  = "dapper-mirror"
+	OutputVersion = 1
+)
+
+// Output is the one shape of all JSON output; a command fills its own part.
+type Output struct {
+	Format      string           `json:"format"`
+	Version     int              `json:"version"`
+	Command     string           `json:"command"`
+	Comparisons []JSONComparison `json:"comparisons,omitempty"`
+	Script      *JSONScript      `json:"script,omitempty"`
+	Run         *JSONRun         `json:"run,omitempty"`
+	Capture     *JSONCapture     `json:"capture,omitempty"`
+	Settings    []JSONSetting    `json:"settings,omitempty"`
+	Program     *JSONProgram     `json:"program,omitempty"`
+	Error       *JSONError       `json:"error,omitempty"`
+}
+
+// JSONSide is one side of a comparison.
+type JSONSide struct {
+	Place       string          `json:"place"`
+	Engine      string          `json:"engine"`
+	Version     string          `json:"server_version,omitempty"`
+	Fingerprint string          `json:"fingerprint"`
+	Counts      []catalog.Count `json:"counts"`
+}
+
+// JSONComparison is one comparison.
+type JSONComparison struct {
+	Source      JSONSide       `json:"source"`
+	Target      JSONSide       `json:"target"`
+	Similarity  float64        `json:"similarity"`
+	Counts      compare.Counts `json:"counts"`
+	Differences []JSONItem     `json:"differences"`
+	Same        []JSONItem     `json:"same,omitempty"`
+	NotCompared []JSONGap      `json:"not_compared,omitempty"`
+}
+
+// JSONGap is something that was not compared.
+type JSONGap struct {
+	Side     string `json:"side"`
+	Kind     string `json:"kind"`
+	Property string `json:"property,omitempty"`
+	Why      string `json:"why"`
+}
+
+// JSONItem is one object or part.
+type JSONItem struct {
+	Kind       catalog.Kind   `json:"kind"`
+	Schema     string         `json:"schema,omitempty"`
+	Name       string         `json:"name"`
+	Status     compare.Status `json:"status"`
+	Action     string         `json:"action"`
+	Properties []JSONProperty `json:"properties,omitempty"`
+	Parts      []JSONItem     `json:"parts,omitempty"`
+	Source     string         `json:"source_definition,omitempty"`
+	Target     string         `json:"target_definition,omitempty"`
+}
+
+// JSONProperty is a fact that differs; null means that the side lacks it.
+type JSONProperty struct {
+	Name   string  `json:"name"`
+	Source *string `json:"source"`
+	Target *string `json:"target"`
+}
+
+// JSONStep is one step of a script.
+type JSONStep struct {
+	Number int          `json:"number"`
+	Kind   catalog.Kind `json:"kind"`
+	On     string       `json:"on"`
+	Title  string       `json:"title"`
+	SQL    []string     `json:"sql,omitempty"`
+	Risks  []order.Risk `json:"risks,omitempty"`
+}
+
+// JSONScript is what a script is and, with a target, whether that fits.
+type JSONScript struct {
+	File   string        `json:"file,omitempty"`
+	Engine string        `json:"engine"`
+	Source string        `json:"source"`
+	Target string        `json:"target"`
+	Steps  []JSONStep    `json:"steps"`
+	Held   []JSONStep    `json:"held_back"`
+	Edited bool          `json:"edited"`
+	Fits   *bool         `json:"fits,omitempty"`
+	Done   *bool         `json:"already_done,omitempty"`
+	Moved  []script.Move `json:"moved,omitempty"`
+	Text   string        `json:"text,omitempty"`
+}
+
+// JSONRun is what running a script did.
+type JSONRun struct {
+	Steps     int    `json:"steps_run"`
+	Held      int    `json:"held_back"`
+	Remaining *int   `json:"remaining_differences,omitempty"`
+	Target    string `json:"target"`
+}
+
+// JSONCapture is where a capture went.
+type JSONCapture struct {
+	File        string          `json:"file"`
+	Place       string          `json:"place"`
+	Fingerprint string          `json:"fingerprint"`
+	Counts      []catalog.Count `json:"counts"`
+}
+
+// JSONSetting is one setting, its value and where that came from.
+type JSONSetting struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+	From  string `json:"from"`
+	About string `json:"about"`
+}
+
+// JSONProgram is the program itself.
+type JSONProgram struct {
+	Version  string `json:"version"`
+	Revision string `json:"revision,omitempty"`
+	Go       string `json:"go"`
+}
+
+// JSONError is what went wrong. Codes are stable.
+type JSONError struct {
+	Code    string        `json:"code"`
+	Message string        `json:"message"`
+	Exit    int           `json:"exit"`
+	Moved   []script.Move `json:"moved,omitempty"`
+}
+
+// WriteJSON writes one output.
+func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
+	o := Output{Format: OutputFormat, Version: OutputVersion, Command: command}
+	fill(&o)
+	enc := json.NewEncoder(w)
+	enc.SetIndent("", "  ")
+	enc.SetEscapeHTML(false)
+	return enc.Encode(o)
+}
+
+// ComparisonJSON makes the JSON shape of a comparison; define, where given,
+// adds both definitions.
+func ComparisonJSON(c *compare.Comparison, all bool, define Definer) JSONComparison {
+	side := func(x *catalog.Catalog) JSONSide {
+		return JSONSide{x.Place, x.Engine, x.Version, x.Fingerprint(), x.Count(catalog.Notable)}
+	}
+	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Similarity()) / 10, Counts: c.Counts(), Differences: []JSONItem{}}
+	for _, it := range c.Items {
+		switch {
+		case it.Status != compare.Same:
+			j := itemJSON(it)
+			if define != nil {
+				if it.Source != nil {
+					j.Source = define(it.Source)
+				}
+				if it.Target != nil {
+					j.Target = define(it.Target)
+				}
+			}
+			out.Differences = append(out.Differences, j)
+		case all:
+			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: Action(it.Status)})
+		}
+	}
+	for _, g := range c.Gaps {
+		out.NotCompared = append(out.NotCompared, JSONGap{g.Side, string(g.Kind), g.Property, g.Why})
+	}
+	return out
+}
+
+func itemJSON(it *compare.Item) JSONItem {
+	o := it.Object()
+	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: Action(it.Status)}
+	text := func(v *catalog.Value) *string {
+		if v == nil {
+			return nil
+		}
+		s := v.String()
+		return &s
+	}
+	for _, p := range it.Properties {
+		j.Properties = append(j.Properties, JSONProperty{p.Name, text(p.Source), text(p.Target)})
+	}
+	if it.Status == compare.Differs {
+		for _, p := range it.Changed() {
+			j.Parts = append(j.Parts, itemJSON(p))
+		}
+	}
+	return j
+}

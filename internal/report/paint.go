@@ -1,0 +1,111 @@
+// Package report writes what people and programs read: the list of
+// differences, one object closely, and the JSON shapes.
+package report
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"charm.land/lipgloss/v2"
+
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Style is how text is put on paper or a terminal.
+type Style struct {
+	Color bool
+	Width int // columns
+}
+
+// The palette keeps apart for every common kind of colour-blindness, and a
+// sign stands beside every colour.
+var (
+	blue   = lipgloss.NewStyle().Foreground(lipgloss.Color("75"))
+	orange = lipgloss.NewStyle().Foreground(lipgloss.Color("214"))
+	violet = lipgloss.NewStyle().Foreground(lipgloss.Color("176"))
+	dim    = lipgloss.NewStyle().Foreground(lipgloss.Color("245"))
+	strong = lipgloss.NewStyle().Bold(true)
+)
+
+func (s Style) paint(st lipgloss.Style, text string) string {
+	if !s.Color || text == "" {
+		return text
+	}
+	return st.Render(text)
+}
+
+// Strong makes a text stand out.
+func (s Style) Strong(text string) string { return s.paint(strong, text) }
+
+// Dim makes a text stand back.
+func (s Style) Dim(text string) string { return s.paint(dim, text) }
+
+// Warn colours a warning.
+func (s Style) Warn(text string) string { return s.paint(orange, text) }
+
+// mark is the sign, colour and word of a status, as seen from the target.
+type mark struct {
+	sign, action string
+	style        lipgloss.Style
+}
+
+var marks = map[compare.Status]mark{
+	compare.Same:       {"=", "same", dim},
+	compare.Differs:    {"~", "change", violet},
+	compare.SourceOnly: {"+", "create", blue},
+	compare.TargetOnly: {"-", "drop", orange},
+}
+
+// Action is what would happen to the target's thing: create, change, drop.
+func Action(s compare.Status) string { return marks[s].action }
+
+// Shorten cuts a text to n columns, out of its middle.
+func Shorten(text string, n int) string {
+	if lipgloss.Width(text) <= n || n < 4 {
+		return text
+	}
+	r := []rune(text)
+	head := (n - 1) / 2
+	tail := n - 1 - head
+	return string(r[:head]) + "…" + string(r[len(r)-tail:])
+}
+
+func pad(text string, n int) string {
+	if w := lipgloss.Width(text); w < n {
+		return text + strings.Repeat(" ", n-w)
+	}
+	return text
+}
+
+// Safe makes text from a database safe for a terminal.
+func Safe(s string) string { return sqltext.CommentSafe(s) }
+
+// safeLines is Safe for a text of several lines, tabs widened.
+func safeLines(s string) []string {
+	lines := strings.Split(strings.ReplaceAll(strings.ReplaceAll(s, "\r\n", "\n"), "\t", "    "), "\n")
+	for i, l := range lines {
+		lines[i] = Safe(l)
+	}
+	return lines
+}
+
+// Number writes a number with its noun.
+func Number(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return group(n) + " " + many
+}
+
+// group writes thousands with commas.
+func group(n int) string {
+	s := fmt.Sprint(n)
+	for i := len(s) - 3; i > 0; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+func runes(s string) int { return utf8.RuneCountInString(s) }

@@ -1,0 +1,345 @@
+// Package script is the synchronization script as a file: written, read back,
+// checked against a target and run.
+package script
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// Version of the footer's format. It grows only when an older program would
+// misunderstand it.
+const Version = 1
+
+const (
+	metaMark = "-- @dapper-mirror "
+	fitMark  = "-- @fit "
+	stepMark = "-- @step "
+	width    = 78
+)
+
+// Meta is the first footer line.
+type Meta struct {
+	Format int    `json:"format"`
+	Engine string `json:"engine"`
+	Source string `json:"source"`
+	Target string `json:"target"`
+	Steps  int    `json:"steps"`
+	Held   int    `json:"held_back"`
+	// Scope is how the comparison was narrowed, as options.
+	Scope []string `json:"scope,omitempty"`
+	// Groups are what was counted besides (`--include`).
+	Groups []string `json:"include,omitempty"`
+	Body   string   `json:"body"` // hash of everything before the footer
+}
+
+// Fit is the fingerprint of one object the script touches or relies on,
+// before and after; empty means that it is not there.
+type Fit struct {
+	On   catalog.Ref `json:"on"`
+	Was  string      `json:"was"`
+	Then string      `json:"then"`
+}
+
+// StepInfo is what the footer says of one step.
+type StepInfo struct {
+	Number int          `json:"step"`
+	About  catalog.Ref  `json:"about"`
+	Title  string       `json:"title"`
+	Risks  []order.Risk `json:"risks,omitempty"`
+	Held   bool         `json:"held_back,omitempty"`
+}
+
+// Input is what a script is written from.
+type Input struct {
+	Plan           *order.Plan
+	Engine         engine.Engine
+	Source, Target string // the places, without secrets
+	Scope          []string
+	Groups         []string
+	FileName       string // the script's, for the command lines in the header
+	TargetArg      string // what stands for the target in those command lines
+}
+
+// Write writes the script. The same input gives the same bytes.
+func Write(in Input) []byte {
+	w := &writer{Input: in, frame: in.Engine.Frame(in.Plan)}
+	w.header()
+	w.body()
+	w.held()
+	w.footer()
+	return w.b.Bytes()
+}
+
+type writer struct {
+	Input
+	frame engine.Frame
+	b     bytes.Buffer
+}
+
+func (w *writer) line(s string) { w.b.WriteString(s); w.b.WriteByte('\n') }
+
+// say writes comment lines, wrapped; text from outside is made safe first.
+func (w *writer) say(indent, text string) {
+	text = sqltext.CommentSafe(text)
+	first := true
+	for _, l := range wrap(text, width-3-len(indent)) {
+		if first {
+			w.line(strings.TrimRight("-- "+indent+l, " "))
+		} else {
+			w.line("-- " + strings.Repeat(" ", len(indent)) + l)
+		}
+		first = false
+	}
+}
+
+func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-9s", name), text) }
+
+func wrap(text string, n int) []string {
+	n = max(n, 20)
+	var out []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		if line != "" && utf8.RuneCountInString(line)+1+utf8.RuneCountInString(word) > n {
+			out = append(out, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	return append(out, line)
+}
+
+// Plural writes a number with its noun.
+func Plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func (w *writer) header() {
+	p := w.Plan
+	rule := "-- " + strings.Repeat("-", width-3)
+	w.line(rule)
+	w.say("", "Brings the target in line with the source.")
+	w.line("--")
+	w.field("source", w.Source)
+	w.field("target", w.Target)
+	w.field("steps", fmt.Sprintf("%d to run, %d held back", len(p.Steps), len(p.Held)))
+	if len(w.Scope) > 0 {
+		w.field("scope", strings.Join(w.Scope, " "))
+	}
+	w.line("--")
+	w.field("check", fmt.Sprintf("dapper-mirror check %s %s", w.FileName, w.TargetArg))
+	w.field("run", fmt.Sprintf("dapper-mirror apply %s %s", w.FileName, w.TargetArg))
+	if w.frame.RunWith != "" {
+		w.field("or", strings.Replace(strings.Replace(w.frame.RunWith, "%s", w.TargetArg, 1), "%s", w.FileName, 1))
+	}
+	w.field("", "Make a backup first.")
+	for i, n := range w.frame.Notes {
+		name := ""
+		if i == 0 {
+			name = "if it"
+		}
+		if i == 1 {
+			name = "stops"
+		}
+		w.field(name, n)
+	}
+	if len(p.Steps) > 0 && w.frame.Lock != "" {
+		w.field("locks", w.frame.Lock)
+	}
+	losses := p.Losses()
+	if len(losses) == 0 {
+		w.field("losses", "none")
+	}
+	for i, r := range losses {
+		name := ""
+		if i == 0 {
+			name = "LOSSES"
+		}
+		w.field(name, r.Text+", allowed by --may-lose")
+	}
+	for i, r := range p.HeldBecause {
+		name := ""
+		if i == 0 {
+			name = "held back"
+		}
+		w.field(name, r.Text)
+		w.field("", fmt.Sprintf("allow it with --may-lose '%s'", r.On))
+	}
+	w.field("way back", "restore the backup; what a loss destroyed does not come back otherwise")
+	w.line(rule)
+	w.line("")
+}
+
+func (w *writer) block(lines []string) {
+	for _, l := range lines {
+		w.line(l)
+	}
+}
+
+func (w *writer) body() {
+	if len(w.Plan.Steps) == 0 {
+		w.line("-- Nothing to do.")
+		return
+	}
+	w.block(w.frame.Client)
+	w.block(w.frame.Settings)
+	var inside, outside []*order.Step
+	for _, s := range w.Plan.Steps {
+		if s.Alone {
+			outside = append(outside, s)
+		} else {
+			inside = append(inside, s)
+		}
+	}
+	for _, s := range outside {
+		w.step(s)
+	}
+	if len(outside) > 0 {
+		w.line("")
+	}
+	if w.frame.Begin != "" {
+		w.line(w.frame.Begin)
+	}
+	w.block(w.frame.Guards)
+	for _, s := range inside {
+		w.step(s)
+	}
+	w.line("")
+	w.block(w.frame.Checks)
+	if w.frame.Commit != "" {
+		w.line(w.frame.Commit)
+	}
+	w.block(w.frame.Restore)
+}
+
+// RiskWords is a risk as the step's comment says it.
+func RiskWords(r order.Risk) string { return string(r.Kind) + ": " + r.Text }
+
+func (w *writer) step(s *order.Step) {
+	w.line("")
+	w.say("", fmt.Sprintf("step %d of %d  %s", s.Number, len(w.Plan.Steps), s.Title))
+	for _, r := range s.Risks {
+		w.say("  ! ", RiskWords(r))
+	}
+	if s.Note != "" {
+		w.say("  ", s.Note)
+	}
+	w.block(s.SQL)
+}
+
+// held writes the steps nobody allowed, every line of them a comment.
+func (w *writer) held() {
+	if len(w.Plan.Held) == 0 {
+		return
+	}
+	w.line("")
+	w.line("-- " + strings.Repeat("-", width-3))
+	w.say("", "Held back: these steps would destroy something, or depend on one that would. They do not run.")
+	for _, s := range w.Plan.Held {
+		w.line("--")
+		w.say("", fmt.Sprintf("held back %d  %s", s.Number, s.Title))
+		for _, r := range s.Risks {
+			w.say("  ! ", RiskWords(r))
+		}
+		for _, sql := range s.SQL {
+			for _, l := range strings.Split(sql, "\n") {
+				w.line("--     " + sqltext.CommentSafe(strings.TrimSuffix(l, "\r")))
+			}
+		}
+	}
+}
+
+// asciiJSON is JSON in which everything beyond ASCII is escaped: a name
+// cannot leave its comment.
+func asciiJSON(v any) string {
+	b, err := json.Marshal(v)
+	if err != nil { // plain structs of strings always marshal
+		return "{}"
+	}
+	var out strings.Builder
+	for _, r := range string(b) {
+		switch {
+		case r < 0x7f:
+			out.WriteRune(r)
+		case r > 0xffff:
+			r -= 0x10000
+			fmt.Fprintf(&out, `\u%04x\u%04x`, 0xd800+r>>10, 0xdc00+r&0x3ff)
+		default:
+			fmt.Fprintf(&out, `\u%04x`, r)
+		}
+	}
+	return out.String()
+}
+
+func bodyHash(body string) string {
+	s := sha256.Sum256([]byte(body))
+	return hex.EncodeToString(s[:10])
+}
+
+func (w *writer) footer() {
+	w.line("")
+	hash := bodyHash(w.b.String())
+	w.line(metaMark + asciiJSON(Meta{Format: Version, Engine: w.Engine.Name(), Source: w.Source, Target: w.Target,
+		Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Body: hash}))
+	for _, s := range w.Plan.Steps {
+		w.line(stepMark + asciiJSON(StepInfo{s.Number, s.About, s.Title, s.Risks, false}))
+	}
+	for _, s := range w.Plan.Held {
+		w.line(stepMark + asciiJSON(StepInfo{s.Number, s.About, s.Title, s.Risks, true}))
+	}
+	for _, f := range fits(w.Plan) {
+		w.line(fitMark + asciiJSON(f))
+	}
+}
+
+// fits are the objects the steps touch, and those that these need.
+func fits(p *order.Plan) []Fit {
+	refs := map[catalog.Ref]bool{}
+	for _, s := range p.Steps {
+		refs[s.About.Object()] = true
+		for _, r := range append(append([]catalog.Ref{}, s.Makes...), s.Removes...) {
+			refs[r.Object()] = true
+			for _, c := range []*catalog.Catalog{p.Desired, p.Actual} {
+				if o := c.Resolve(r); o != nil {
+					for _, n := range o.Needs {
+						if p.Actual.Find(n.On) != nil {
+							refs[n.On.Object()] = true
+						}
+					}
+				}
+			}
+		}
+	}
+	var out []Fit
+	for r := range refs {
+		f := Fit{On: r}
+		if o := p.Actual.Find(r); o != nil {
+			f.Was = o.Fingerprint()
+		}
+		if o := p.Desired.Find(r); o != nil {
+			f.Then = o.Fingerprint()
+		}
+		if f.Was != "" || f.Then != "" {
+			out = append(out, f)
+		}
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].On.Less(out[j].On) })
+	return out
+}
