@@ -61,6 +61,11 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		if j, ok := index[a.Sequel]; ok && a.Sequel != nil {
 			g.wait(i, j, true)
 		}
+		for _, r := range a.After {
+			for _, j := range makers(r) {
+				g.wait(i, j, true)
+			}
+		}
 		for _, r := range a.Makes {
 			o := desired.Resolve(r)
 			if o == nil {

@@ -59,14 +59,22 @@ type Action struct {
 	// Late asks for a place as late as the order allows (drops of what only
 	// the target has).
 	Late bool
-	// Pieces, where there is more than one, are what the action is made of;
-	// Join makes one action's SQL of them. A cycle is broken by running the
-	// pieces apart.
-	Pieces []*Action
-	Join   func(pieces []*Action) []string
+	// After lists things that must be as desired before the action runs,
+	// besides what the things it makes need.
+	After []catalog.Ref
+	// Prefix and Clauses stand for one statement, "PREFIX CLAUSE, CLAUSE;".
+	// Neighbours with one Prefix become one statement, so that a table is
+	// rewritten once.
+	Prefix  string
+	Clauses []string
+	// Split, where not nil, breaks the action into several that together do
+	// the same; it is called to break a circle.
+	Split func() []*Action
 	// Sequel keeps an action right behind another one of the same Writer
 	// call: it runs after it.
 	Sequel *Action
+
+	titles []string // of what was joined
 }
 
 // Change is a difference a Writer is to carry out.
@@ -185,11 +193,54 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	if err != nil {
 		return nil, err
 	}
+	ordered = join(ordered)
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
 		steps[i] = &Step{a, i + 1}
 	}
 	return steps, nil
+}
+
+// join makes one step of neighbours that alter the same thing, and writes
+// their SQL.
+func join(actions []*Action) []*Action {
+	var out []*Action
+	for _, a := range actions {
+		if n := len(out); n > 0 && a.Prefix != "" && out[n-1].Prefix == a.Prefix && a.Alone == out[n-1].Alone {
+			m := out[n-1]
+			m.Clauses = append(m.Clauses[:len(m.Clauses):len(m.Clauses)], a.Clauses...)
+			m.Risks = append(m.Risks, a.Risks...)
+			m.Makes = append(m.Makes, a.Makes...)
+			m.Removes = append(m.Removes, a.Removes...)
+			m.SQL = append(m.SQL, a.SQL...)
+			m.titles = append(m.titles, a.Title)
+			continue
+		}
+		c := *a
+		c.titles = []string{a.Title}
+		out = append(out, &c)
+	}
+	for _, a := range out {
+		if a.Prefix != "" {
+			sep := " "
+			if len(a.Clauses) > 1 {
+				sep = "\n  "
+			}
+			a.SQL = append([]string{a.Prefix + sep + strings.Join(a.Clauses, ",\n  ") + ";"}, a.SQL...)
+		}
+		a.Title = joinTitles(a.titles)
+	}
+	return out
+}
+
+func joinTitles(titles []string) string {
+	switch {
+	case len(titles) == 1:
+		return titles[0]
+	case len(titles) > 3:
+		return fmt.Sprintf("%s; %s; and %d more", titles[0], titles[1], len(titles)-2)
+	}
+	return strings.Join(titles, "; ")
 }
 
 // user is one thing that needs another.
@@ -474,7 +525,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog) ([]*Action, er
 func splitSome(actions, cycle []*Action) []*Action {
 	in := map[*Action]bool{}
 	for _, a := range cycle {
-		if len(a.Pieces) > 1 {
+		if a.Split != nil {
 			in[a] = true
 		}
 	}
@@ -484,7 +535,7 @@ func splitSome(actions, cycle []*Action) []*Action {
 	var out []*Action
 	for _, a := range actions {
 		if in[a] {
-			out = append(out, a.Pieces...)
+			out = append(out, a.Split()...)
 		} else {
 			out = append(out, a)
 		}

@@ -1,24 +1,247 @@
-// Package postgres is a placeholder until the next commit.
+// Package postgres reads PostgreSQL's catalogs with a handful of set-based
+// queries, and writes its DDL.
 package postgres
 
 import (
 	"context"
 	"errors"
+	"fmt"
+	"net"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 )
 
+// oldest is the first version that is supported, as server_version_num.
+const oldest = 130000
+
+// Engine is PostgreSQL.
 type Engine struct{}
 
-func (Engine) Name() string                                { return "postgres" }
-func (Engine) Title() string                               { return "PostgreSQL" }
-func (Engine) Dialect() sqltext.Dialect                    { return sqltext.Postgres }
-func (Engine) Writer(opt engine.WriteOptions) order.Writer { return nil }
-func (Engine) Frame(plan *order.Plan) engine.Frame         { return engine.Frame{} }
-func (Engine) Definition(o *catalog.Object) string         { return "" }
+// Name implements engine.Engine.
+func (Engine) Name() string { return "postgres" }
+
+// Title implements engine.Engine.
+func (Engine) Title() string { return "PostgreSQL" }
+
+// Dialect implements engine.Engine.
+func (Engine) Dialect() sqltext.Dialect { return sqltext.Postgres }
+
+// Writer implements engine.Engine.
+func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+
+// settings fix what the meaning of the statements depends on. Names are
+// written in full, but the target's search path is left alone: a routine that
+// is called while the script runs may need it.
+var settings = []string{
+	"SET client_encoding = 'UTF8';", "SET standard_conforming_strings = on;", "SET check_function_bodies = off;", "SET client_min_messages = warning;",
+	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '10s';",
+	"SET statement_timeout = 0;", "SET row_security = off;",
+}
+
+// Frame implements engine.Engine.
+func (Engine) Frame(plan *order.Plan) engine.Frame {
+	f := engine.Frame{
+		Client: []string{`\set ON_ERROR_STOP on`}, Settings: settings, Begin: "BEGIN;", Commit: "COMMIT;",
+		RunWith: "psql -X -d '%s' -f %s",
+		Notes: []string{"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
+			"A lock that is not got within 10 seconds (lock_timeout) stops it too; run it again then."},
+		Lock: "ACCESS EXCLUSIVE on each changed table until the end: others wait, readers too",
+	}
+	for _, s := range settings {
+		name := strings.Fields(s)[1]
+		f.Restore = append(f.Restore, "RESET "+name+";")
+	}
+	for _, s := range plan.Steps {
+		if s.Alone {
+			f.Notes[0] = "All steps but those marked as apart run in one transaction: when one of them fails, the client stops, and only the steps apart remain."
+		}
+	}
+	return f
+}
+
+func newItem(o *catalog.Object) *compare.Item {
+	return &compare.Item{Source: o, Status: compare.SourceOnly}
+}
+
+type database struct {
+	conn    *pgx.Conn
+	version int
+}
+
+// Open implements engine.Engine. The address is a URL; PG* variables, the
+// password file and the service file are honoured as by PostgreSQL's clients.
 func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) (engine.Database, error) {
-	return nil, errors.New("later")
+	cfg, err := pgx.ParseConfig(address)
+	if err != nil {
+		return nil, fmt.Errorf("%w: the address is not understood (%s)", engine.ErrConnect, parseReason(err))
+	}
+	if cfg.ConnectTimeout == 0 {
+		cfg.ConnectTimeout = 15 * time.Second
+	}
+	if cfg.RuntimeParams["application_name"] == "" {
+		cfg.RuntimeParams["application_name"] = "dapper-mirror"
+	}
+	conn, err := pgx.ConnectConfig(ctx, cfg)
+	if err != nil {
+		return nil, explain(err)
+	}
+	d := &database{conn: conn}
+	if err := conn.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&d.version); err != nil {
+		conn.Close(ctx)
+		return nil, explain(err)
+	}
+	if d.version < oldest {
+		conn.Close(ctx)
+		return nil, fmt.Errorf("%w: PostgreSQL %d; 13 and later are supported", engine.ErrTooOld, d.version/10000)
+	}
+	if opt.Write {
+		var standby, readOnly bool
+		if err := conn.QueryRow(ctx, "SELECT pg_is_in_recovery(), current_setting('default_transaction_read_only')::bool").Scan(&standby, &readOnly); err != nil {
+			conn.Close(ctx)
+			return nil, explain(err)
+		}
+		if standby || readOnly {
+			conn.Close(ctx)
+			return nil, fmt.Errorf("%w: the server is a standby or read-only", engine.ErrReadOnly)
+		}
+	}
+	return d, nil
+}
+
+// parseReason is pgx's reason without the address, which may hold a password.
+func parseReason(err error) string {
+	var p *pgconn.ParseConfigError
+	if errors.As(err, &p) {
+		if u := errors.Unwrap(p); u != nil {
+			return u.Error()
+		}
+	}
+	s := err.Error()
+	if i := strings.LastIndex(s, ": "); i >= 0 {
+		return s[i+2:]
+	}
+	return "see `dapper-mirror help places`"
+}
+
+// explain says in our words what the server or the driver means.
+func explain(err error) error {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		switch pg.Code {
+		case "3D000":
+			return fmt.Errorf("%w: the server has no such database", engine.ErrNotFound)
+		case "28P01", "28000":
+			return fmt.Errorf("%w: the server refused the user or password (%s)", engine.ErrConnect, pg.Message)
+		case "55P03":
+			return fmt.Errorf("%w (%s); try again when it is done", engine.ErrLocked, pg.Message)
+		case "25006":
+			return fmt.Errorf("%w (%s)", engine.ErrReadOnly, pg.Message)
+		case "53100":
+			return fmt.Errorf("%w on the server", engine.ErrDiskFull)
+		}
+		text := pg.Message
+		if pg.Detail != "" {
+			text += "; " + strings.Join(strings.Fields(pg.Detail), " ")
+		}
+		return fmt.Errorf("%s (SQLSTATE %s)", text, pg.Code)
+	}
+	var dns *net.DNSError
+	var op *net.OpError
+	switch {
+	case errors.Is(err, context.Canceled):
+		return err
+	case errors.As(err, &dns):
+		return fmt.Errorf("%w: the host %s is not known", engine.ErrConnect, dns.Name)
+	case errors.Is(err, os.ErrNotExist):
+		return fmt.Errorf("%w: there is no server socket where the address says", engine.ErrConnect)
+	case errors.As(err, &op):
+		return fmt.Errorf("%w: %v", engine.ErrConnect, op.Err)
+	case errors.Is(err, context.DeadlineExceeded):
+		return fmt.Errorf("%w: the server did not answer in time", engine.ErrConnect)
+	}
+	var ce *pgconn.ConnectError
+	if errors.As(err, &ce) {
+		if u := errors.Unwrap(ce); u != nil {
+			return fmt.Errorf("%w: %s", engine.ErrConnect, strings.Join(strings.Fields(u.Error()), " "))
+		}
+	}
+	return err
+}
+
+// Read implements engine.Database. Everything is read in one transaction that
+// can change nothing; with an empty search path every name is printed in full.
+// Inside a script's transaction it reads what that sees.
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+	if d.conn.PgConn().TxStatus() != 'I' {
+		if _, err := d.conn.Exec(ctx, "SAVEPOINT dapper_mirror_read"); err != nil {
+			return nil, explain(err)
+		}
+		if _, err := d.conn.Exec(ctx, "SET LOCAL search_path = ''"); err != nil {
+			return nil, explain(err)
+		}
+		c, err := d.catalog(ctx)
+		if _, rb := d.conn.Exec(ctx, "ROLLBACK TO SAVEPOINT dapper_mirror_read; RELEASE SAVEPOINT dapper_mirror_read"); err == nil && rb != nil {
+			err = explain(rb)
+		}
+		return c, err
+	}
+	if _, err := d.conn.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = ''"); err != nil {
+		return nil, explain(err)
+	}
+	defer d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+	return d.catalog(ctx)
+}
+
+func (d *database) catalog(ctx context.Context) (*catalog.Catalog, error) {
+	c, err := read(ctx, d.conn, d.version)
+	if err != nil {
+		return nil, explain(err)
+	}
+	var version string
+	if err := d.conn.QueryRow(ctx, "SELECT current_setting('server_version')").Scan(&version); err != nil {
+		return nil, explain(err)
+	}
+	c.Version, _, _ = strings.Cut(version, " ")
+	return c, nil
+}
+
+// Exec implements engine.Database.
+func (d *database) Exec(ctx context.Context, sql string) error {
+	_, err := d.conn.PgConn().Exec(ctx, sql).ReadAll()
+	if err == nil {
+		return nil
+	}
+	if d.conn.IsClosed() && strings.HasPrefix(strings.ToUpper(strings.TrimSpace(sql)), "COMMIT") {
+		return fmt.Errorf("the connection was lost during COMMIT; %w", engine.ErrUncertain)
+	}
+	if d.conn.IsClosed() && sql == "ROLLBACK" {
+		return nil // the server rolls back when a connection is lost
+	}
+	return explain(err)
+}
+
+// Count implements engine.RowCounter.
+func (d *database) Count(ctx context.Context, query string) (int64, error) {
+	var n int64
+	if err := d.conn.QueryRow(ctx, query).Scan(&n); err != nil {
+		return 0, explain(err)
+	}
+	return n, nil
+}
+
+// Close implements engine.Database.
+func (d *database) Close() error {
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	return d.conn.Close(ctx)
 }

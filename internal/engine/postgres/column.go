@@ -1,0 +1,340 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// column carries out the change of one column.
+func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
+	switch {
+	case it.Target == nil:
+		return w.addColumn(c, it.Source)
+	case it.Source == nil:
+		return w.dropColumn(c, it.Target, true)
+	case c.Rebuilds(it):
+		return append(w.dropColumn(c, it.Target, false), w.addColumn(c, it.Source)...)
+	case it.Status == compare.Differs:
+		return w.alterColumn(c, it)
+	}
+	return nil
+}
+
+// fromParent tells whether the column comes with a parent's, whose own change
+// reaches it.
+func fromParent(col *catalog.Object) bool { return col.Has("inherited") }
+
+func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
+	f, ok := w.Fill[o.Schema+"."+o.Key()+"."+col.Key()]
+	return f, ok
+}
+
+func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action {
+	o := c.Source
+	ref := o.PartRef(col)
+	a := &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: []catalog.Ref{ref}}
+	if fromParent(col) {
+		a.Title = fmt.Sprintf("column %s of table %s comes with its parent's", col.Name, o.Name)
+		a.SQL = []string{"-- nothing to run"}
+		return nil
+	}
+	a.Prefix = alterPrefix(o)
+	fill, filled := w.fill(o, col)
+	if filled && !col.Has("generated") {
+		// The value for the rows that are there goes in as a default, which
+		// is then replaced by the real one.
+		with := col.Clone()
+		with.Remove("default")
+		with.Remove("identity")
+		with.Set("default", catalog.PlainSQL(fill))
+		a.Clauses = []string{"ADD COLUMN " + columnSQL(with, true)}
+		end := "DROP DEFAULT"
+		if col.Has("default") {
+			end = "SET DEFAULT " + col.Text("default")
+		}
+		if col.Has("identity") {
+			end = "DROP DEFAULT, ALTER COLUMN " + quote(col.Name) + " ADD " + identitySQL(col)
+		}
+		a.SQL = append(a.SQL, fmt.Sprintf("%s ALTER COLUMN %s %s;", alterPrefix(o), quote(col.Name), end))
+	} else {
+		a.Clauses = []string{"ADD COLUMN " + columnSQL(col, true)}
+		if col.Has("not null") && !col.Has("default") && !col.Has("identity") && !col.Has("generated") {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name)})
+		}
+	}
+	if col.Has("generated") || col.Has("identity") || col.Has("default") && !constant(col.Text("default")) {
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"})
+	}
+	a.Clauses = append(a.Clauses, columnExtras(col)...)
+	if col.Has("comment") {
+		a.SQL = append(a.SQL, columnComment(o, col))
+	}
+	for _, s := range ownedSequences(c.Desired, o, col.Name) {
+		a.After = append(a.After, s.Ref())
+	}
+	return []*order.Action{a}
+}
+
+func columnComment(o, col *catalog.Object) string {
+	return fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(col.Name), commentText(col))
+}
+
+// constant tells whether a default is no more than a constant, perhaps with a
+// cast: PostgreSQL then adds the column without touching the rows.
+func constant(expr string) bool {
+	return !strings.Contains(expr, "(") && !strings.HasPrefix(strings.ToUpper(expr), "CURRENT_")
+}
+
+func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*order.Action {
+	o := c.Target
+	if fromParent(col) {
+		return nil
+	}
+	ref := o.PartRef(col)
+	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref},
+		Prefix: alterPrefix(o), Clauses: []string{"DROP COLUMN " + quote(col.Name)}, Late: late}
+	for _, s := range ownedSequences(c.Actual, o, col.Name) {
+		a.Removes = append(a.Removes, s.Ref())
+		a.Frees = append(a.Frees, names(s)...)
+	}
+	if !col.Has("generated") {
+		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name)}}
+	}
+	return []*order.Action{a}
+}
+
+// alterColumn changes a column in place, or drops and adds it where no way
+// leads from the one to the other.
+func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action {
+	o, col, was := c.Source, it.Source, it.Target
+	ref := o.PartRef(col)
+	if col.Has("generated") != was.Has("generated") || it.Property("expression") != nil {
+		if !col.Has("generated") { // its values stay
+			return w.toPlain(c, it)
+		}
+		as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
+		return as
+	}
+	b := &columnChange{o: o, ref: ref, col: col, fromParent: fromParent(col) && fromParent(was)}
+	if d := it.Property("type"); d != nil || it.Property("collation") != nil {
+		if !w.retype(c, it, b) {
+			as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
+			return as
+		}
+	}
+	w.columnFacts(it, b)
+	if len(b.out) == 0 {
+		return nil
+	}
+	return b.out
+}
+
+// columnChange collects the clauses of one column.
+type columnChange struct {
+	o, col     *catalog.Object
+	ref        catalog.Ref
+	fromParent bool
+	out        []*order.Action
+}
+
+func (b *columnChange) clause(title string, clauses ...string) *order.Action {
+	prefix := alterPrefix(b.o)
+	if strings.HasPrefix(title, "default") {
+		prefix = "ALTER TABLE ONLY " + qualified(b.o)
+	}
+	for i, c := range clauses {
+		clauses[i] = "ALTER COLUMN " + quote(b.col.Name) + " " + c
+	}
+	a := &order.Action{About: b.ref, Title: fmt.Sprintf("change the %s of column %s of table %s", title, b.col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, Prefix: prefix, Clauses: clauses}
+	b.out = append(b.out, a)
+	return a
+}
+
+// retype changes the type in place; false where no cast leads there.
+func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool {
+	o, col, was := c.Source, it.Source, it.Target
+	from, to := was.Text("type"), col.Text("type")
+	cv := convert(c.Actual, c.Desired, from, to)
+	if !cv.possible {
+		return false
+	}
+	if b.fromParent {
+		return true
+	}
+	clause := "TYPE " + to
+	if n := col.Text("collation"); n != "" {
+		clause += " COLLATE " + n
+	} else if was.Has("collation") && from == to {
+		clause += ` COLLATE pg_catalog."default"`
+	}
+	if cv.via != "" {
+		clause += " USING " + strings.ReplaceAll(cv.via, "$", quote(col.Name))
+	}
+	clauses := []string{clause}
+	// A default is converted by itself only where a cast is implied.
+	if was.Has("default") && from != to {
+		clauses = append([]string{"DROP DEFAULT"}, clauses...)
+		if col.Has("default") {
+			clauses = append(clauses, "SET DEFAULT "+col.Text("default"))
+		}
+	}
+	a := b.clause("type", clauses...)
+	a.Title = fmt.Sprintf("change the type of column %s of table %s from %s to %s", col.Name, o.Name, from, to)
+	if from == to {
+		a.Title = fmt.Sprintf("change the collation of column %s of table %s", col.Name, o.Name)
+	}
+	a.Effects = []order.Effect{{On: b.ref, Aspect: catalog.AspectType}}
+	for _, r := range cv.risks {
+		a.Risks = append(a.Risks, order.Risk{Kind: r.kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.text)})
+	}
+	return true
+}
+
+func (w *Writer) columnFacts(it *compare.Item, b *columnChange) {
+	col, was := it.Source, it.Target
+	retyped := it.Property("type") != nil
+	yes := func(d compare.PropertyDiff) bool { return d.Source != nil }
+	// An identity wants no default and no NULL, so it comes last.
+	props := slices.Clone(it.Properties)
+	slices.SortStableFunc(props, func(x, y compare.PropertyDiff) int {
+		rank := map[string]int{"identity": 1, "identity sequence": 2}
+		return rank[x.Name] - rank[y.Name]
+	})
+	for _, d := range props {
+		switch d.Name {
+		case "default":
+			if retyped && was.Has("default") && !b.fromParent {
+				continue // done with the type
+			}
+			if yes(d) {
+				b.clause("default", "SET DEFAULT "+col.Text("default"))
+			} else {
+				b.clause("default", "DROP DEFAULT")
+			}
+		case "not null":
+			if !yes(d) {
+				if !b.fromParent {
+					b.clause("nullability", "DROP NOT NULL")
+				}
+				continue
+			}
+			a := b.clause("nullability", "SET NOT NULL")
+			a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name)},
+				{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
+			if fill, ok := w.fill(b.o, col); ok {
+				a.Risks = a.Risks[1:]
+				up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+					SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), fill, quote(col.Name))}}
+				for _, earlier := range b.out[:len(b.out)-1] {
+					up.Sequel = earlier
+				}
+				a.Sequel = up
+				b.out = append(b.out, up)
+			}
+		case "identity":
+			switch {
+			case !yes(d):
+				b.clause("identity", "DROP IDENTITY")
+			case d.Target == nil:
+				a := b.clause("identity", "ADD "+identitySQL(col))
+				a.Makes = nil // a sequence that stood under the default may go before
+				a.Takes = identityNames(b.o, col)
+				a.SQL = append(a.SQL, fmt.Sprintf("SELECT setval(pg_get_serial_sequence(%s, %s), max(%s)) FROM %s HAVING max(%s) > 0;",
+					literal(qualified(b.o)), literal(col.Name), quote(col.Name), qualified(b.o), quote(col.Name)))
+				b.after("default", "nullability")
+			default:
+				b.clause("identity", "SET GENERATED "+strings.ToUpper(col.Text("identity")))
+			}
+		case "identity sequence":
+			if yes(d) && d.Target != nil {
+				var set []string
+				for _, s := range changedOptions(d.Source.Items, d.Target.Items) {
+					set = append(set, "SET "+s)
+				}
+				if len(set) > 0 {
+					b.clause("identity sequence", strings.Join(set, " "))
+				}
+			}
+		case "storage":
+			b.clause("storage", "SET STORAGE "+strings.ToUpper(first(col.Text("storage"), defaultStorage(col))))
+		case "compression":
+			b.clause("compression", "SET COMPRESSION "+first(col.Text("compression"), "DEFAULT"))
+		case "statistics target":
+			b.clause("statistics target", "SET STATISTICS "+first(col.Text("statistics target"), "-1"))
+		case "options":
+			b.clause("options", optionClauses(col.List("options"), was.List("options"))...)
+		case "comment":
+			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}})
+		}
+	}
+}
+
+// after makes the newest action wait for the earlier ones of these titles: an
+// identity wants no default and no NULL.
+func (b *columnChange) after(words ...string) {
+	last := b.out[len(b.out)-1]
+	for _, a := range b.out[:len(b.out)-1] {
+		for _, w := range words {
+			if strings.Contains(a.Title, "the "+w+" of") {
+				last.Sequel = a
+			}
+		}
+	}
+}
+
+// identityNames is the name of the sequence behind an identity column.
+func identityNames(o, col *catalog.Object) []order.Name {
+	name := col.Text("identity sequence bare name")
+	if name == "" {
+		return nil
+	}
+	return []order.Name{{Space: "relation", Schema: o.Schema, Name: name}, {Space: "type", Schema: o.Schema, Name: name}}
+}
+
+func changedOptions(now, was []string) []string {
+	var out []string
+	for _, n := range now {
+		if !slices.Contains(was, n) {
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// toPlain turns a generated column into an ordinary one, which keeps its
+// values.
+func (w *Writer) toPlain(c *order.Change, it *compare.Item) []*order.Action {
+	b := &columnChange{o: c.Source, ref: c.Source.PartRef(it.Source), col: it.Source}
+	b.clause("expression", "DROP EXPRESSION")
+	if it.Property("type") != nil {
+		w.retype(c, it, b)
+	}
+	rest := *it
+	rest.Properties = nil
+	for _, d := range it.Properties {
+		if d.Name != "generated" && d.Name != "expression" && d.Name != "type" && d.Name != "collation" {
+			rest.Properties = append(rest.Properties, d)
+		}
+	}
+	w.columnFacts(&rest, b)
+	for _, a := range b.out[1:] {
+		a.Sequel = b.out[0]
+	}
+	return b.out
+}
+
+// defaultStorage is the storage a type has when nothing is said.
+func defaultStorage(col *catalog.Object) string {
+	switch t, _, _ := strings.Cut(col.Text("type"), "("); t {
+	case "numeric":
+		return "main"
+	case "inet", "cidr":
+		return "main"
+	}
+	return "extended"
+}

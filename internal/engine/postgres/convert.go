@@ -1,0 +1,255 @@
+package postgres
+
+import (
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// conversion is the way from one column type to another.
+type conversion struct {
+	possible bool
+	via      string // USING expression, $ for the column; "" where none is needed
+	risks    []typeRisk
+}
+
+type typeRisk struct {
+	kind order.RiskKind
+	text string
+}
+
+// class groups types between which PostgreSQL casts (PostgreSQL: pg_cast);
+// size orders those of one class where a smaller one holds less.
+type class struct {
+	family string
+	size   int
+}
+
+var classes = map[string]class{
+	"smallint": {"number", 1}, "integer": {"number", 2}, "bigint": {"number", 3}, "numeric": {"number", 6}, "real": {"number", 4}, "double precision": {"number", 5},
+	"money": {"money", 1},
+	"text":  {"text", 9}, "character varying": {"text", 8}, "character": {"text", 7}, "name": {"text", 1}, `"char"`: {"text", 0},
+	"boolean": {"boolean", 1},
+	"date":    {"time", 1}, "timestamp without time zone": {"time", 2}, "timestamp with time zone": {"time", 3},
+	"time without time zone": {"clock", 1}, "time with time zone": {"clock", 2}, "interval": {"interval", 1},
+	"json": {"json", 1}, "jsonb": {"json", 2},
+	"inet": {"net", 2}, "cidr": {"net", 1}, "bit": {"bit", 1}, "bit varying": {"bit", 2},
+	"bytea": {"bytea", 1}, "uuid": {"uuid", 1}, "xml": {"xml", 1},
+	"macaddr": {"mac", 1}, "macaddr8": {"mac", 2},
+}
+
+// family pairs between which an explicit cast exists.
+var crossCasts = map[[2]string]bool{
+	{"number", "money"}: true, {"money", "number"}: true, {"time", "clock"}: true, {"clock", "interval"}: true, {"interval", "clock"}: true,
+	{"boolean", "number"}: true, {"number", "boolean"}: true, {"number", "bit"}: true, {"bit", "number"}: true, {"xml", "text"}: true,
+}
+
+// splitType cuts a type as format_type prints it: "numeric(10,2)[]".
+func splitType(t string) (base, modifier string, array bool) {
+	base, array = strings.CutSuffix(t, "[]")
+	for strings.HasSuffix(base, "[]") {
+		base = strings.TrimSuffix(base, "[]")
+	}
+	if i := strings.IndexByte(base, '('); i >= 0 && !strings.HasPrefix(base, `"`) {
+		j := strings.IndexByte(base, ')')
+		if j > i {
+			modifier = base[i+1 : j]
+			base = strings.TrimSpace(base[:i]) + base[j+1:]
+		}
+	}
+	return base, modifier, array
+}
+
+// convert finds the way from one type to another. The catalogs tell what the
+// database's own types are.
+func convert(actual, desired *catalog.Catalog, from, to string) conversion {
+	if from == to {
+		return conversion{possible: true, risks: []typeRisk{{order.Lock, "the indexes on it are built anew"}}}
+	}
+	fb, fm, fa := splitType(from)
+	tb, tm, ta := splitType(to)
+	fd, td := domainBase(actual, fb), domainBase(desired, tb)
+	if fd != "" {
+		fb, fm, _ = splitType(fd)
+	}
+	target := tb
+	if td != "" {
+		tb, tm, _ = splitType(td)
+	}
+	cv := conversion{possible: true, via: "$::" + to}
+	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
+	if fa != ta {
+		if isText(tb) && !ta {
+			return conversion{possible: true, via: "$::" + to, risks: []typeRisk{rewrite}}
+		}
+		return conversion{}
+	}
+	fc, fok := classes[fb]
+	tc, tok := classes[tb]
+	fe, te := isEnum(actual, fb), isEnum(desired, tb)
+	switch {
+	case fb == tb:
+		cv.risks = modifierRisks(fb, fm, tm)
+	case fok && tok && fc.family == tc.family:
+		cv.risks = sizeRisks(fb, tb, fm, tm, fc, tc)
+	case fok && tok && crossCasts[[2]string{fc.family, tc.family}]:
+		cv.risks = []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+		if tc.family == "boolean" || tc.family == "clock" {
+			cv.risks = []typeRisk{{order.Loss, "values are cut to what " + to + " can hold"}, rewrite}
+		}
+		if fc.family == "boolean" && tb != "integer" || tc.family == "boolean" && fb != "integer" {
+			cv.via = strings.Replace(cv.via, "$::", "$::integer::", 1)
+		}
+	case isText(tb) || isText(fb):
+		cv.risks = []typeRisk{rewrite}
+		if isText(fb) && !isText(tb) {
+			cv.risks = append(cv.risks, typeRisk{order.MayFail, "fails when a value is no " + to})
+		}
+		if tm != "" {
+			cv.risks = append(cv.risks, modifierRisks(tb, "", tm)...)
+		}
+	case fe && te:
+		cv.via = "$::text::" + to
+		if fa {
+			cv.via = "$::text[]::" + to
+		}
+		cv.risks = []typeRisk{{order.MayFail, "fails when a value is no " + to}, rewrite}
+	case fb == target || fd != "" && fb == tb:
+	default:
+		return conversion{}
+	}
+	if td != "" {
+		cv.risks = append(cv.risks, typeRisk{order.MayFail, "fails when a value breaks the domain"})
+	}
+	if cv.via == "$::"+to && harmless(cv.risks) {
+		cv.via = ""
+	}
+	return cv
+}
+
+func harmless(rs []typeRisk) bool { return len(rs) == 0 }
+
+func isText(t string) bool { return classes[t].family == "text" }
+
+func userType(c *catalog.Catalog, name string, kind catalog.Kind) *catalog.Object {
+	for _, o := range c.Objects {
+		if o.Kind == kind && typeName(o) == name {
+			return o
+		}
+	}
+	return nil
+}
+
+func isEnum(c *catalog.Catalog, name string) bool { return userType(c, name, catalog.Enum) != nil }
+
+// domainBase is the type under a domain, or "".
+func domainBase(c *catalog.Catalog, name string) string {
+	base := ""
+	for range 20 { // domains over domains end somewhere
+		d := userType(c, name, kindDomain)
+		if d == nil {
+			return base
+		}
+		base = d.Text("type")
+		name, _, _ = splitType(base)
+	}
+	return base
+}
+
+// modifierRisks compare two modifiers of one type: numeric(10,2), varchar(5).
+func modifierRisks(base, from, to string) []typeRisk {
+	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
+	if from == to {
+		return nil
+	}
+	switch base {
+	case "numeric":
+		fp, fs := precision(from)
+		tp, ts := precision(to)
+		switch {
+		case to == "":
+			return nil
+		case from == "":
+			return []typeRisk{{order.Loss, "digits beyond numeric(" + to + ") are rounded away"}, rewrite}
+		case ts < fs:
+			return []typeRisk{{order.Loss, "digits after the point are rounded away"}, rewrite}
+		case tp-ts < fp-fs:
+			return []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+		case ts == fs:
+			return nil // PostgreSQL: widening the precision does not rewrite
+		}
+		return []typeRisk{rewrite}
+	case "character varying", "character", "bit", "bit varying":
+		if to == "" || from != "" && number(to) >= number(from) {
+			if base == "character varying" || base == "bit varying" {
+				return nil
+			}
+			return []typeRisk{rewrite}
+		}
+		return []typeRisk{{order.Loss, "values longer than " + to + " are cut"}, rewrite}
+	case "timestamp without time zone", "timestamp with time zone", "time without time zone", "time with time zone", "interval":
+		if to == "" || from != "" && number(to) >= number(from) {
+			return nil
+		}
+		return []typeRisk{{order.Loss, "fractions of seconds are rounded away"}, rewrite}
+	}
+	return []typeRisk{rewrite}
+}
+
+func precision(m string) (p, s int) {
+	if m == "" {
+		return 1000, 0
+	}
+	a, b, _ := strings.Cut(m, ",")
+	return number(a), max(number(b), 0)
+}
+
+// sizeRisks compare two types of one family.
+func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
+	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
+	loss := func(text string) []typeRisk { return []typeRisk{{order.Loss, text}, rewrite} }
+	switch f.family {
+	case "text":
+		if tm != "" && (fm == "" || number(tm) < number(fm)) {
+			return loss("values longer than " + tm + " are cut")
+		}
+		if tb == "text" && fb == "character varying" || tb == "character varying" && fb == "text" {
+			return nil // PostgreSQL: binary coercible, no rewrite
+		}
+		if tb == "name" || tb == `"char"` {
+			return loss("long values are cut")
+		}
+		return []typeRisk{rewrite}
+	case "number":
+		fraction := func(s string, m string) bool {
+			if s == "numeric" {
+				_, scale := precision(m)
+				return m == "" || scale > 0
+			}
+			return s == "real" || s == "double precision"
+		}
+		switch {
+		case fraction(fb, fm) && !fraction(tb, tm):
+			return loss("digits after the point are rounded away")
+		case tb == "real" && fb != "smallint", tb == "double precision" && (fb == "numeric" || fb == "bigint"):
+			return loss("values are rounded to what " + tb + " can hold")
+		case tb == "numeric" && tm != "" && fraction(fb, fm):
+			return loss("digits beyond numeric(" + tm + ") are rounded away")
+		case t.size < f.size || tb == "numeric" && tm != "":
+			return []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+		}
+	case "time":
+		if tb == "date" {
+			return loss("the time of day is cut off")
+		}
+		if f.size != t.size && fb != "date" {
+			return append(modifierRisks(fb, fm, tm), rewrite)
+		}
+	case "net":
+		if t.size < f.size {
+			return []typeRisk{{order.MayFail, "fails when a value has bits beyond its mask"}}
+		}
+	}
+	return []typeRisk{rewrite}
+}

@@ -1,0 +1,265 @@
+package postgres
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// isConstraint tells the kinds that are constraints of a table or domain.
+func isConstraint(k catalog.Kind) bool { return constraintSpace(k) == "constraint" }
+
+func alterPrefix(o *catalog.Object) string {
+	word := "TABLE"
+	if o.Kind == kindDomain {
+		word = "DOMAIN"
+	}
+	return "ALTER " + word + " " + qualified(o)
+}
+
+// constraintSQL is a constraint as it stands behind ADD or in CREATE TABLE.
+func constraintSQL(p *catalog.Object) string {
+	s := "CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")
+	if p.Has("tablespace") {
+		s += " USING INDEX TABLESPACE " + quote(p.Text("tablespace"))
+	}
+	if p.Has("deferrable") {
+		s += " DEFERRABLE"
+	}
+	if p.Has("initially deferred") {
+		s += " INITIALLY DEFERRED"
+	}
+	if p.Has("not valid") {
+		s += " NOT VALID"
+	}
+	return s
+}
+
+// createPart makes a constraint, index, trigger, policy or rule.
+func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
+	ref := o.PartRef(p)
+	a := &order.Action{About: ref, Title: fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: partNames(o, p)}
+	switch {
+	case isConstraint(p.Kind):
+		a.Title = fmt.Sprintf("add %s %s to %s", p.Kind.Title(), p.Name, o.Name)
+		a.Prefix, a.Clauses = alterPrefix(o), []string{"ADD " + constraintSQL(p)}
+		a.Risks = constraintRisks(o, p, ref)
+	case p.Kind == catalog.Index:
+		unique := ""
+		if p.Has("unique") {
+			unique = "UNIQUE "
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key"})
+		}
+		def := p.Text("definition")
+		if p.Has("tablespace") {
+			head, where, found := strings.Cut(def, " WHERE ")
+			def = head + " TABLESPACE " + quote(p.Text("tablespace"))
+			if found {
+				def += " WHERE " + where
+			}
+		}
+		a.SQL = []string{fmt.Sprintf("CREATE %sINDEX %s ON %s %s;", unique, quote(p.Name), qualified(o), def)}
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Lock, On: ref, Text: "writes to " + o.Name + " wait while the index is built"})
+	case p.Kind == catalog.Trigger:
+		a.SQL = []string{p.Text("definition") + ";"}
+		a.SQL = append(a.SQL, enabled(o, p, "TRIGGER")...)
+	case p.Kind == kindRule:
+		a.SQL = []string{p.Text("definition") + ";"}
+		a.SQL = append(a.SQL, enabled(o, p, "RULE")...)
+	case p.Kind == kindPolicy:
+		a.SQL = []string{policySQL(o, p)}
+	}
+	a.SQL = append(a.SQL, partDress(o, p)...)
+	return a
+}
+
+func constraintRisks(o, p *catalog.Object, ref catalog.Ref) []order.Risk {
+	if p.Has("not valid") || o.Kind == kindDomain {
+		return nil
+	}
+	risk := func(k order.RiskKind, text string) order.Risk { return order.Risk{Kind: k, On: ref, Text: text} }
+	switch p.Kind {
+	case catalog.ForeignKey:
+		return []order.Risk{risk(order.MayFail, "fails when a row refers to a row that is not there"), risk(order.Lock, "writes to both tables wait while the rows are checked")}
+	case catalog.Check:
+		return []order.Risk{risk(order.MayFail, "fails when a row breaks the check"), risk(order.Lock, "everything on "+o.Name+" waits while the rows are checked")}
+	}
+	return []order.Risk{risk(order.MayFail, "fails when two rows conflict"), risk(order.Lock, "everything on "+o.Name+" waits while the index is built")}
+}
+
+// partDress are the statements that follow a new part: its comment and flags.
+func partDress(o, p *catalog.Object) []string {
+	var out []string
+	if p.Has("comment") {
+		out = append(out, partComment(o, p))
+	}
+	if p.Has("index comment") {
+		out = append(out, fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), literal(p.Text("index comment"))))
+	}
+	if p.Has("clustered") {
+		out = append(out, fmt.Sprintf("ALTER %s %s CLUSTER ON %s;", keyword(o), qualified(o), quote(p.Name)))
+	}
+	if p.Has("replica identity") {
+		out = append(out, fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY USING INDEX %s;", qualified(o), quote(p.Name)))
+	}
+	return out
+}
+
+func partComment(o, p *catalog.Object) string {
+	switch {
+	case p.Kind == catalog.Index:
+		return fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), commentText(p))
+	case isConstraint(p.Kind) && o.Kind == kindDomain:
+		return fmt.Sprintf("COMMENT ON CONSTRAINT %s ON DOMAIN %s IS %s;", quote(p.Name), qualified(o), commentText(p))
+	case isConstraint(p.Kind):
+		return fmt.Sprintf("COMMENT ON CONSTRAINT %s ON %s IS %s;", quote(p.Name), qualified(o), commentText(p))
+	}
+	return fmt.Sprintf("COMMENT ON %s %s ON %s IS %s;", strings.ToUpper(p.Kind.Title()), quote(p.Name), qualified(o), commentText(p))
+}
+
+func enabled(o, p *catalog.Object, word string) []string {
+	state := map[string]string{"": "", "disabled": "DISABLE", "replica": "ENABLE REPLICA", "always": "ENABLE ALWAYS"}[p.Text("enabled")]
+	if state == "" {
+		return nil
+	}
+	return []string{fmt.Sprintf("ALTER TABLE %s %s %s %s;", qualified(o), state, word, quote(p.Name))}
+}
+
+func policySQL(o, p *catalog.Object) string {
+	s := fmt.Sprintf("CREATE POLICY %s ON %s", quote(p.Name), qualified(o))
+	if p.Has("restrictive") {
+		s += " AS RESTRICTIVE"
+	}
+	s += " FOR " + strings.ToUpper(p.Text("command")) + " TO " + strings.Join(p.List("roles"), ", ")
+	return s + policyBody(p) + ";"
+}
+
+func policyBody(p *catalog.Object) string {
+	s := ""
+	if e := p.Property("using"); e != nil {
+		s += " USING (" + e.Value.String() + ")"
+	}
+	if e := p.Property("with check"); e != nil {
+		s += " WITH CHECK (" + e.Value.String() + ")"
+	}
+	return s
+}
+
+// dropPart removes a part.
+func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
+	ref := o.PartRef(p)
+	a := &order.Action{About: ref, Title: fmt.Sprintf("drop %s %s of %s", p.Kind.Title(), p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}
+	switch {
+	case isConstraint(p.Kind):
+		a.Prefix, a.Clauses = alterPrefix(o), []string{"DROP CONSTRAINT " + quote(p.Name)}
+	case p.Kind == catalog.Index:
+		a.SQL = []string{fmt.Sprintf("DROP INDEX %s.%s;", quote(o.Schema), quote(p.Name))}
+	default:
+		a.SQL = []string{fmt.Sprintf("DROP %s %s ON %s;", strings.ToUpper(p.Kind.Title()), quote(p.Name), qualified(o))}
+	}
+	return a
+}
+
+// alterPart changes a part in place where PostgreSQL can.
+func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, bool) {
+	o, p, was := c.Source, it.Source, it.Target
+	ref := o.PartRef(p)
+	var out []*order.Action
+	add := func(what string, sql ...string) *order.Action {
+		a := &order.Action{About: ref, Title: fmt.Sprintf("%s of %s %s on %s", what, p.Kind.Title(), p.Name, o.Name), SQL: sql, Makes: []catalog.Ref{ref}}
+		out = append(out, a)
+		return a
+	}
+	for _, d := range it.Properties {
+		switch d.Name {
+		case "name":
+			word := "INDEX " + quote(o.Schema) + "." + quote(was.Name)
+			if p.Kind != catalog.Index {
+				word = alterPrefix(o)[len("ALTER "):] + " RENAME CONSTRAINT " + quote(was.Name)
+				if o.Kind == kindDomain {
+					word = "DOMAIN " + qualified(o) + " RENAME CONSTRAINT " + quote(was.Name)
+				}
+			} else {
+				word += " RENAME"
+			}
+			a := add("change the name", fmt.Sprintf("ALTER %s TO %s;", word, quote(p.Name)))
+			a.Removes, a.Frees, a.Takes = []catalog.Ref{c.Target.PartRef(was)}, partNames(c.Target, was), partNames(o, p)
+		case "comment":
+			add("change the comment", partComment(o, p))
+		case "index comment":
+			text := "NULL"
+			if p.Has("index comment") {
+				text = literal(p.Text("index comment"))
+			}
+			add("change the comment", fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), text))
+		case "clustered":
+			if d.Source != nil {
+				add("cluster by default", fmt.Sprintf("ALTER %s %s CLUSTER ON %s;", keyword(o), qualified(o), quote(p.Name)))
+			} else {
+				add("no default cluster", fmt.Sprintf("ALTER %s %s SET WITHOUT CLUSTER;", keyword(o), qualified(o)))
+			}
+		case "replica identity":
+			if d.Source != nil {
+				add("replica identity", fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY USING INDEX %s;", qualified(o), quote(p.Name)))
+			} else if !o.Has("replica identity") {
+				add("replica identity", fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY DEFAULT;", qualified(o)))
+			}
+		case "tablespace":
+			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(first(p.Text("tablespace"), "pg_default"))))
+		case "enabled":
+			word := strings.ToUpper(p.Kind.Title())
+			sql := enabled(o, p, word)
+			if sql == nil {
+				sql = []string{fmt.Sprintf("ALTER TABLE %s ENABLE %s %s;", qualified(o), word, quote(p.Name))}
+			}
+			add("change the state", sql...)
+		case "not valid":
+			if d.Source != nil {
+				return nil, false
+			}
+			a := add("validate")
+			a.Title = fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name)
+			a.Prefix, a.Clauses = alterPrefix(o), []string{"VALIDATE CONSTRAINT " + quote(p.Name)}
+			a.Risks = []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the constraint"}}
+		case "deferrable", "initially deferred":
+			if p.Kind != catalog.ForeignKey {
+				return nil, false
+			}
+			if d.Name == "initially deferred" && it.Property("deferrable") != nil {
+				continue
+			}
+			s := "ALTER CONSTRAINT " + quote(p.Name) + " NOT DEFERRABLE"
+			if p.Has("deferrable") {
+				s = "ALTER CONSTRAINT " + quote(p.Name) + " DEFERRABLE INITIALLY IMMEDIATE"
+				if p.Has("initially deferred") {
+					s = "ALTER CONSTRAINT " + quote(p.Name) + " DEFERRABLE INITIALLY DEFERRED"
+				}
+			}
+			a := add("change when it is checked")
+			a.Prefix, a.Clauses = alterPrefix(o), []string{s}
+		case "using", "with check", "roles":
+			if p.Kind != kindPolicy || it.Property("command") != nil || it.Property("restrictive") != nil || d.Name != "roles" && d.Source == nil {
+				return nil, false // an expression cannot be taken away in place
+			}
+			if len(out) > 0 && strings.HasPrefix(out[len(out)-1].Title, "change the rule") {
+				continue
+			}
+			add("change the rule", fmt.Sprintf("ALTER POLICY %s ON %s TO %s%s;", quote(p.Name), qualified(o), strings.Join(p.List("roles"), ", "), policyBody(p)))
+		default:
+			return nil, false
+		}
+	}
+	return out, true
+}
+
+func first(l ...string) string {
+	for _, s := range l {
+		if s != "" {
+			return s
+		}
+	}
+	return ""
+}

@@ -1,0 +1,386 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// columnSQL is a column as it stands in CREATE TABLE or behind ADD COLUMN.
+func columnSQL(c *catalog.Object, withDefault bool) string {
+	s := quote(c.Name) + " " + c.Text("type")
+	if n := c.Text("compression"); n != "" {
+		s += " COMPRESSION " + n
+	}
+	if n := c.Text("collation"); n != "" {
+		s += " COLLATE " + n
+	}
+	switch {
+	case c.Has("generated"):
+		s += " GENERATED ALWAYS AS (" + c.Text("expression") + ") " + strings.ToUpper(c.Text("generated"))
+	case c.Has("identity"):
+		s += " " + identitySQL(c)
+	case c.Has("default") && withDefault:
+		s += " DEFAULT " + c.Text("default")
+	}
+	if c.Has("not null") {
+		s += " NOT NULL"
+	}
+	return s
+}
+
+func identitySQL(c *catalog.Object) string {
+	s := "GENERATED " + strings.ToUpper(c.Text("identity")) + " AS IDENTITY"
+	opts := c.List("identity sequence")
+	if n := c.Text("identity sequence name"); n != "" {
+		opts = append([]string{"SEQUENCE NAME " + n}, opts...)
+	}
+	if len(opts) > 0 {
+		s += " (" + strings.Join(opts, " ") + ")"
+	}
+	return s
+}
+
+// columnExtras are the facts of a column that only ALTER TABLE can set.
+func columnExtras(c *catalog.Object) []string {
+	var out []string
+	col := "ALTER COLUMN " + quote(c.Name)
+	if s := c.Text("storage"); s != "" {
+		out = append(out, col+" SET STORAGE "+strings.ToUpper(s))
+	}
+	if s := c.Text("statistics target"); s != "" {
+		out = append(out, col+" SET STATISTICS "+s)
+	}
+	if l := c.List("options"); len(l) > 0 {
+		out = append(out, col+" SET ("+optionList(l)+")")
+	}
+	return out
+}
+
+// optionList writes storage parameters, "name=value" as the catalog has them.
+func optionList(l []string) string {
+	out := make([]string, len(l))
+	for i, o := range l {
+		name, value, _ := strings.Cut(o, "=")
+		if value != "" && strings.Trim(value, "0123456789.abcdefghijklmnopqrstuvwxyz_") == "" && !keywords[value] {
+			out[i] = name + "=" + value
+		} else {
+			out[i] = name + "=" + literal(value)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+func separate(k catalog.Kind) bool {
+	return k == catalog.ForeignKey || k == catalog.Index || k == catalog.Trigger || k == kindPolicy || k == kindRule
+}
+
+// createTable makes a table with its columns and constraints; keys to other
+// tables, indexes, triggers and policies follow as steps of their own.
+func (w *Writer) createTable(c *order.Change) []*order.Action {
+	o := c.Source
+	var lines, defaults []string
+	a := created(o)
+	partition := o.Has("partition of")
+	var parent *catalog.Object
+	if partition {
+		parent = parentTable(c.Desired, o)
+	}
+	for _, p := range o.Parts {
+		if separate(p.Kind) {
+			continue
+		}
+		a.Makes = append(a.Makes, o.PartRef(p))
+		switch {
+		case p.Kind == catalog.Column && partition:
+			if l := partitionColumn(p, parent); l != "" {
+				lines = append(lines, l)
+			}
+			if pc := partOf(parent, p); pc != nil && pc.Has("default") && !p.Has("default") {
+				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" DROP DEFAULT")
+			}
+			defaults = append(defaults, columnExtras(p)...)
+		case p.Kind == catalog.Column && p.Has("inherited"):
+			if p.Has("default") {
+				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET DEFAULT "+p.Text("default"))
+			}
+		case p.Kind == catalog.Column:
+			lines = append(lines, columnSQL(p, true))
+			defaults = append(defaults, columnExtras(p)...)
+		default:
+			lines = append(lines, constraintSQL(p))
+			a.Takes = append(a.Takes, partNames(o, p)...)
+		}
+	}
+	a.SQL = []string{tableHead(o, lines) + ";"}
+	a.SQL = append(a.SQL, tableTail(o, defaults)...)
+	for _, p := range o.Parts {
+		if !separate(p.Kind) && p.Kind != catalog.Column {
+			a.SQL = append(a.SQL, partDress(o, p)...)
+		}
+	}
+	if hasDefaults(o) && !partition {
+		a.Split = func() []*order.Action { return w.splitTable(c, a) }
+	}
+	out := []*order.Action{a}
+	for _, p := range o.Parts {
+		if separate(p.Kind) {
+			b := w.createPart(o, p)
+			b.Risks = nil // there are no rows yet
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+func hasDefaults(o *catalog.Object) bool {
+	for _, p := range o.PartsOf(catalog.Column) {
+		if p.Has("default") {
+			return true
+		}
+	}
+	return len(o.PartsOf(catalog.Check)) > 0
+}
+
+func parentTable(cat *catalog.Catalog, o *catalog.Object) *catalog.Object {
+	for _, n := range o.Needs {
+		if n.On.Kind == catalog.Table && !n.On.IsPart() {
+			if p := cat.Find(n.On); p != nil && slices.Contains(o.List("partition of"), qualified(p)) {
+				return p
+			}
+		}
+	}
+	return nil
+}
+
+func partOf(o, like *catalog.Object) *catalog.Object {
+	if o == nil {
+		return nil
+	}
+	return o.Part(like.Kind, like.Key())
+}
+
+// partitionColumn is what a partition's column has beyond its parent's.
+func partitionColumn(p, parent *catalog.Object) string {
+	pc := partOf(parent, p)
+	s := ""
+	if p.Has("default") && (pc == nil || pc.Text("default") != p.Text("default")) {
+		s += " DEFAULT " + p.Text("default")
+	}
+	if p.Has("not null") && (pc == nil || !pc.Has("not null")) {
+		s += " NOT NULL"
+	}
+	if s == "" {
+		return ""
+	}
+	return quote(p.Name) + s
+}
+
+// tableHead is CREATE TABLE without its semicolon.
+func tableHead(o *catalog.Object, lines []string) string {
+	unlogged := ""
+	if o.Has("unlogged") {
+		unlogged = "UNLOGGED "
+	}
+	s := "CREATE " + unlogged + "TABLE " + qualified(o)
+	if l := o.List("partition of"); len(l) > 0 {
+		s += " PARTITION OF " + l[0]
+	}
+	if len(lines) > 0 {
+		s += " (\n  " + strings.Join(lines, ",\n  ") + "\n)"
+	} else if !o.Has("partition of") {
+		s += " ()"
+	}
+	if b := o.Text("partition bound"); b != "" {
+		s += " " + b
+	}
+	if l := o.List("inherits"); len(l) > 0 {
+		s += " INHERITS (" + strings.Join(l, ", ") + ")"
+	}
+	if p := o.Text("partition by"); p != "" {
+		s += " PARTITION BY " + p
+	}
+	if m := o.Text("access method"); m != "" {
+		s += " USING " + quote(m)
+	}
+	if l := o.List("options"); len(l) > 0 {
+		s += " WITH (" + optionList(l) + ")"
+	}
+	if t := o.Text("tablespace"); t != "" {
+		s += " TABLESPACE " + quote(t)
+	}
+	return s
+}
+
+// tableTail is what follows CREATE TABLE.
+func tableTail(o *catalog.Object, clauses []string) []string {
+	if o.Has("row security") {
+		clauses = append(clauses, "ENABLE ROW LEVEL SECURITY")
+	}
+	if o.Has("row security forced") {
+		clauses = append(clauses, "FORCE ROW LEVEL SECURITY")
+	}
+	if r := o.Text("replica identity"); r != "" {
+		clauses = append(clauses, "REPLICA IDENTITY "+strings.ToUpper(r))
+	}
+	if len(clauses) == 0 {
+		return nil
+	}
+	return []string{"ALTER TABLE ONLY " + qualified(o) + "\n  " + strings.Join(clauses, ",\n  ") + ";"}
+}
+
+// splitTable makes the table without defaults and checks, and adds those as
+// steps of their own: a default may call a function over the table's rows.
+func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Action {
+	o := c.Source
+	a := *whole
+	a.Split = nil
+	bare := o.Clone()
+	bare.Parts = nil
+	var later []*order.Action
+	a.Makes = []catalog.Ref{o.Ref()}
+	var lines, extras []string
+	for _, p := range o.Parts {
+		switch {
+		case separate(p.Kind):
+		case p.Kind == catalog.Check:
+			later = append(later, w.createPart(o, p))
+		case p.Kind == catalog.Column:
+			if p.Has("inherited") {
+				break
+			}
+			lines = append(lines, columnSQL(p, false))
+			extras = append(extras, columnExtras(p)...)
+			if p.Has("default") {
+				ref := o.PartRef(p)
+				later = append(later, &order.Action{About: ref, Title: fmt.Sprintf("set the default of column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{ref},
+					Prefix: alterPrefix(o), Clauses: []string{"ALTER COLUMN " + quote(p.Name) + " SET DEFAULT " + p.Text("default")}})
+			} else {
+				a.Makes = append(a.Makes, o.PartRef(p))
+			}
+		default:
+			lines = append(lines, constraintSQL(p))
+			a.Makes = append(a.Makes, o.PartRef(p))
+		}
+	}
+	a.SQL = append([]string{tableHead(o, lines) + ";"}, tableTail(o, extras)...)
+	a.SQL = append(a.SQL, dress(o)...)
+	for _, l := range later {
+		l.Risks = nil
+	}
+	return append([]*order.Action{&a}, later...)
+}
+
+// alterTable changes a table in place.
+func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
+	var out []*order.Action
+	for _, d := range c.Properties {
+		switch d.Name {
+		case "partition by", "access method":
+			return nil, false
+		}
+		if as := w.tableFact(c, d); as != nil {
+			out = append(out, as...)
+		}
+	}
+	out = append(out, outwardActions(c)...)
+	for _, it := range c.Parts {
+		if it.Kind() == catalog.Column {
+			out = append(out, w.column(c, it)...)
+		}
+	}
+	out = append(out, w.parts(c, func(k catalog.Kind) bool { return k != catalog.Column })...)
+	return out, true
+}
+
+// tableFact changes one fact of the table itself.
+func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Action {
+	o := c.Source
+	one := func(title string, clauses ...string) []*order.Action {
+		return []*order.Action{{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, Prefix: alterPrefix(o), Clauses: clauses}}
+	}
+	yes := d.Source != nil
+	switch d.Name {
+	case "unlogged":
+		as := one("change the logging", map[bool]string{true: "SET UNLOGGED", false: "SET LOGGED"}[yes])
+		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
+		return as
+	case "options":
+		return one("change the storage parameters", optionClauses(o.List("options"), c.Target.List("options"))...)
+	case "row security":
+		return one("change the row security", map[bool]string{true: "ENABLE ROW LEVEL SECURITY", false: "DISABLE ROW LEVEL SECURITY"}[yes])
+	case "row security forced":
+		return one("change the row security", map[bool]string{true: "FORCE ROW LEVEL SECURITY", false: "NO FORCE ROW LEVEL SECURITY"}[yes])
+	case "replica identity":
+		return one("change the replica identity", "REPLICA IDENTITY "+strings.ToUpper(first(o.Text("replica identity"), "default")))
+	case "tablespace":
+		as := one("move", "SET TABLESPACE "+quote(first(o.Text("tablespace"), "pg_default")))
+		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
+		return as
+	case "inherits":
+		var clauses []string
+		for _, p := range c.Target.List("inherits") {
+			if !slices.Contains(o.List("inherits"), p) {
+				clauses = append(clauses, "NO INHERIT "+p)
+			}
+		}
+		for _, p := range o.List("inherits") {
+			if !slices.Contains(c.Target.List("inherits"), p) {
+				clauses = append(clauses, "INHERIT "+p)
+			}
+		}
+		if len(clauses) > 0 {
+			return one("change the parents", clauses...)
+		}
+	case "partition of", "partition bound":
+		if d.Name == "partition bound" && c.Property("partition of") != nil {
+			return nil
+		}
+		var out []*order.Action
+		for _, p := range c.Target.List("partition of") {
+			out = append(out, &order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
+				SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
+		}
+		for _, p := range o.List("partition of") {
+			a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
+				SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
+				Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition"}}}
+			if len(out) > 0 {
+				a.Sequel = out[0]
+			}
+			out = append(out, a)
+		}
+		return out
+	}
+	return nil
+}
+
+// optionClauses sets and resets what differs between two lists of parameters.
+func optionClauses(now, was []string) []string {
+	var set, reset []string
+	have := map[string]bool{}
+	for _, o := range now {
+		name, _, _ := strings.Cut(o, "=")
+		have[name] = true
+		if !slices.Contains(was, o) {
+			set = append(set, o)
+		}
+	}
+	for _, o := range was {
+		if name, _, _ := strings.Cut(o, "="); !have[name] {
+			reset = append(reset, name)
+		}
+	}
+	var out []string
+	if len(set) > 0 {
+		out = append(out, "SET ("+optionList(set)+")")
+	}
+	if len(reset) > 0 {
+		out = append(out, "RESET ("+strings.Join(reset, ", ")+")")
+	}
+	return out
+}

@@ -1,0 +1,454 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+func (w *Writer) createSchema(c *order.Change) []*order.Action {
+	return []*order.Action{created(c.Source, "CREATE SCHEMA "+quote(c.Source.Name)+";")}
+}
+
+func enumSQL(o *catalog.Object) string {
+	labels := make([]string, 0)
+	for _, l := range o.List("values") {
+		labels = append(labels, literal(l))
+	}
+	return fmt.Sprintf("CREATE TYPE %s AS ENUM (%s);", qualified(o), strings.Join(labels, ", "))
+}
+
+func (w *Writer) createEnum(c *order.Change) []*order.Action {
+	return []*order.Action{created(c.Source, enumSQL(c.Source))}
+}
+
+// alterEnum adds values in place. A value that is taken away or moved needs
+// a new type under the old name, and every column of the type a cast
+// (PostgreSQL: ALTER TYPE).
+func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	out := outwardActions(c)
+	d := c.Property("values")
+	if d == nil {
+		return out, true
+	}
+	now, was := d.Source.Items, d.Target.Items
+	if !subsequence(was, now) {
+		return append(out, w.replaceType(c, enumSQL(o), lostValues(o, was, now))), true
+	}
+	prefix := "ALTER TYPE " + qualified(o)
+	have := slices.Clone(was)
+	for i, v := range now {
+		if slices.Contains(have, v) {
+			continue
+		}
+		clause := "ADD VALUE " + literal(v)
+		switch {
+		case i == 0 && len(have) > 0:
+			clause += " BEFORE " + literal(have[0])
+		case i > 0 && i < len(now)-1 || i > 0 && have[len(have)-1] != now[i-1]:
+			clause += " AFTER " + literal(now[i-1])
+		}
+		at := 0
+		if i > 0 {
+			at = slices.Index(have, now[i-1]) + 1
+		}
+		have = slices.Insert(have, at, v)
+		a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("add value %s to %s", v, title(o)), Makes: []catalog.Ref{o.Ref()}, SQL: []string{prefix + " " + clause + ";"}}
+		if usedAtOnce(c, v) {
+			a.Alone = true
+			a.Note = "A later step uses the value, so it is added before the transaction begins; it stays when that fails."
+		}
+		if n := len(out); n > 0 {
+			a.Sequel = out[n-1]
+		}
+		out = append(out, a)
+	}
+	return out, true
+}
+
+func subsequence(short, long []string) bool {
+	i := 0
+	for _, v := range long {
+		if i < len(short) && short[i] == v {
+			i++
+		}
+	}
+	return i == len(short)
+}
+
+func lostValues(o *catalog.Object, was, now []string) []order.Risk {
+	var gone []string
+	for _, v := range was {
+		if !slices.Contains(now, v) {
+			gone = append(gone, v)
+		}
+	}
+	if len(gone) == 0 {
+		return nil
+	}
+	return []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds " + strings.Join(gone, ", ") + ", which " + title(o) + " no longer has"}}
+}
+
+// usedAtOnce tells whether something that is new or changes mentions a new
+// enum value: it cannot be used in the transaction that adds it (PostgreSQL:
+// ALTER TYPE, Notes).
+func usedAtOnce(c *order.Change, value string) bool {
+	quoted := literal(value)
+	for _, o := range c.Desired.Objects {
+		uses := func(p *catalog.Object, was *catalog.Object) bool {
+			for i := range p.Properties {
+				pr := &p.Properties[i]
+				if pr.Name == "values" || pr.Name == "comment" || pr.Carried {
+					continue
+				}
+				text := pr.Value.String()
+				if strings.Contains(text, quoted) && (was == nil || was.Text(pr.Name) != text) {
+					return true
+				}
+			}
+			return false
+		}
+		was := c.Actual.Find(o.Ref())
+		if uses(o, was) {
+			return true
+		}
+		for _, p := range o.Parts {
+			var pw *catalog.Object
+			if was != nil {
+				pw = was.Part(p.Kind, p.Key())
+			}
+			if uses(p, pw) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// replaceType puts a new type in the place of one that is in use: the old one
+// steps aside, columns are cast over, the old one goes.
+func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk) *order.Action {
+	o, old := c.Source, c.Target
+	aside := bareName(old) + "_before"
+	for n := 2; c.Actual.Find(catalog.Ref{Kind: old.Kind, Schema: old.Schema, Name: aside}) != nil; n++ {
+		aside = fmt.Sprintf("%s_before_%d", bareName(old), n)
+	}
+	word := "TYPE"
+	if o.Kind == kindDomain {
+		word = "DOMAIN"
+	}
+	a := &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, Removes: []catalog.Ref{old.Ref()}, Risks: risks}
+	for _, p := range o.Parts {
+		a.Makes = append(a.Makes, o.PartRef(p))
+	}
+	a.SQL = append(a.SQL, fmt.Sprintf("ALTER %s %s RENAME TO %s;", word, qualified(old), quote(aside)), create)
+	a.SQL = append(a.SQL, dress(o)...)
+	name := typeName(old)
+	for _, t := range c.Actual.Objects {
+		if t.Kind != catalog.Table {
+			continue
+		}
+		for _, col := range t.PartsOf(catalog.Column) {
+			typ := col.Text("type")
+			base, array := strings.CutSuffix(typ, "[]")
+			if base != name || fromParent(col) {
+				continue
+			}
+			ref := t.PartRef(col)
+			target := c.Desired.Resolve(ref)
+			if target == nil || target.Text("type") != typ {
+				continue // dropped or retyped by a step of its own, which comes before
+			}
+			prefix := fmt.Sprintf("ALTER TABLE %s ALTER COLUMN %s ", qualified(t), quote(col.Name))
+			if col.Has("default") {
+				a.SQL = append(a.SQL, prefix+"DROP DEFAULT;")
+			}
+			via := "text"
+			if array {
+				via = "text[]"
+			}
+			if o.Kind == kindDomain {
+				via = first(map[bool]string{true: o.Text("type") + "[]"}[array], o.Text("type"))
+			}
+			a.SQL = append(a.SQL, fmt.Sprintf("%sTYPE %s USING %s::%s::%s;", prefix, typ, quote(col.Name), via, typ))
+			if target.Has("default") {
+				a.SQL = append(a.SQL, prefix+"SET DEFAULT "+target.Text("default")+";")
+			}
+			a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "table " + t.Name + " is copied while everything on it waits"})
+		}
+	}
+	a.SQL = append(a.SQL, fmt.Sprintf("DROP %s %s.%s;", word, quote(old.Schema), quote(aside)))
+	return a
+}
+
+// typeName is how format_type prints a type of ours: with an empty search
+// path, always with its schema.
+func typeName(o *catalog.Object) string { return qualified(o) }
+
+func domainSQL(o *catalog.Object) string {
+	s := "CREATE DOMAIN " + qualified(o) + " AS " + o.Text("type")
+	if n := o.Text("collation"); n != "" {
+		s += " COLLATE " + n
+	}
+	if o.Has("default") {
+		s += " DEFAULT " + o.Text("default")
+	}
+	if o.Has("not null") {
+		s += " NOT NULL"
+	}
+	for _, p := range o.PartsOf(catalog.Check) {
+		s += "\n  " + constraintSQL(p)
+	}
+	return s + ";"
+}
+
+func (w *Writer) createDomain(c *order.Change) []*order.Action {
+	o := c.Source
+	a := created(o, domainSQL(o))
+	for _, p := range o.Parts {
+		a.Makes = append(a.Makes, o.PartRef(p))
+		a.SQL = append(a.SQL, partDress(o, p)...)
+	}
+	return []*order.Action{a}
+}
+
+func (w *Writer) alterDomain(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	out := outwardActions(c)
+	if c.Property("type") != nil || c.Property("collation") != nil {
+		return append(out, w.replaceType(c, domainSQL(o), nil)), true
+	}
+	one := func(what, clause string) *order.Action {
+		a := &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{"ALTER DOMAIN " + qualified(o) + " " + clause + ";"}}
+		out = append(out, a)
+		return a
+	}
+	if d := c.Property("default"); d != nil {
+		one("default", map[bool]string{true: "SET DEFAULT " + o.Text("default"), false: "DROP DEFAULT"}[d.Source != nil])
+	}
+	if d := c.Property("not null"); d != nil {
+		a := one("nullability", map[bool]string{true: "SET NOT NULL", false: "DROP NOT NULL"}[d.Source != nil])
+		if d.Source != nil {
+			a.Risks = []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds NULL in a column of the domain"}}
+		}
+	}
+	parts := w.parts(c, func(catalog.Kind) bool { return true })
+	for _, a := range parts {
+		a.SQL = append([]string{a.Prefix + " " + strings.Join(a.Clauses, ", ") + ";"}, a.SQL...)
+		if a.Prefix == "" {
+			a.SQL = a.SQL[1:]
+		}
+		a.Prefix, a.Clauses = "", nil // ALTER DOMAIN takes one clause
+	}
+	return append(out, parts...), true
+}
+
+func (w *Writer) createComposite(c *order.Change) []*order.Action {
+	o := c.Source
+	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS (%s);", qualified(o), strings.Join(o.List("attributes"), ", ")))}
+}
+
+// alterComposite adds, drops and retypes attributes in place.
+func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	out := outwardActions(c)
+	if c.Property("attributes") == nil {
+		return out, true
+	}
+	split := func(l []string) (names []string, defs map[string]string) {
+		defs = map[string]string{}
+		for _, a := range l {
+			n, t := splitAttribute(a)
+			names = append(names, n)
+			defs[n] = t
+		}
+		return names, defs
+	}
+	now, nowDef := split(o.List("attributes"))
+	was, wasDef := split(c.Target.List("attributes"))
+	var kept []string
+	a := &order.Action{About: o.Ref(), Title: "change the attributes of " + title(o), Makes: []catalog.Ref{o.Ref()}, Prefix: "ALTER TYPE " + qualified(o)}
+	for _, n := range was {
+		if _, ok := nowDef[n]; ok {
+			kept = append(kept, n)
+			continue
+		}
+		a.Clauses = append(a.Clauses, "DROP ATTRIBUTE "+n)
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: fmt.Sprintf("attribute %s of every value of %s", n, title(o))})
+	}
+	if len(kept) > len(now) || !slices.Equal(kept, now[:len(kept)]) {
+		return nil, false // the order of attributes cannot be changed in place
+	}
+	for _, n := range now {
+		switch old, ok := wasDef[n]; {
+		case !ok:
+			a.Clauses = append(a.Clauses, "ADD ATTRIBUTE "+n+" "+nowDef[n])
+		case old != nowDef[n]:
+			a.Clauses = append(a.Clauses, "ALTER ATTRIBUTE "+n+" TYPE "+nowDef[n])
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails while a column is of the type"})
+		}
+	}
+	a.Effects = []order.Effect{{On: o.Ref(), Aspect: catalog.AspectBody}}
+	return append(out, a), true
+}
+
+// splitAttribute cuts `name type` behind the name, which may be quoted.
+func splitAttribute(s string) (name, typ string) {
+	end := strings.IndexByte(s, ' ')
+	if strings.HasPrefix(s, `"`) {
+		for i := 1; i < len(s); i++ {
+			if s[i] == '"' {
+				if i+1 < len(s) && s[i+1] == '"' {
+					i++
+					continue
+				}
+				end = i + 1
+				break
+			}
+		}
+	}
+	if end < 0 || end >= len(s) {
+		return s, ""
+	}
+	return s[:end], strings.TrimSpace(s[end:])
+}
+
+func (w *Writer) createRange(c *order.Change) []*order.Action {
+	o := c.Source
+	opts := []string{"subtype = " + o.Text("subtype")}
+	for _, f := range [][2]string{{"subtype opclass", "subtype_opclass"}, {"collation", "collation"}, {"canonical", "canonical"}, {"subtype diff", "subtype_diff"}, {"multirange type", "multirange_type_name"}} {
+		if t := o.Text(f[0]); t != "" {
+			opts = append(opts, f[1]+" = "+t)
+		}
+	}
+	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
+}
+
+// sequenceOptions are the options of a sequence as SQL, those that follow
+// from its type and direction left out.
+func sequenceOptions(o *catalog.Object) []string {
+	limits := map[string][2]string{"smallint": {"-32768", "32767"}, "integer": {"-2147483648", "2147483647"}, "bigint": {"-9223372036854775808", "9223372036854775807"}}[o.Text("type")]
+	minimum, maximum := "1", limits[1]
+	inc := o.Text("increment")
+	if strings.HasPrefix(inc, "-") {
+		minimum, maximum = limits[0], "-1"
+	}
+	start := o.Text("minimum")
+	if strings.HasPrefix(inc, "-") {
+		start = o.Text("maximum")
+	}
+	var out []string
+	add := func(word, value, normal string) {
+		if value != normal {
+			out = append(out, word+" "+value)
+		}
+	}
+	add("INCREMENT BY", inc, "1")
+	add("MINVALUE", o.Text("minimum"), minimum)
+	add("MAXVALUE", o.Text("maximum"), maximum)
+	add("START WITH", o.Text("start"), start)
+	add("CACHE", o.Text("cache"), "1")
+	if o.Has("cycle") {
+		out = append(out, "CYCLE")
+	}
+	return out
+}
+
+func (w *Writer) createSequence(c *order.Change) []*order.Action {
+	o := c.Source
+	unlogged := ""
+	if o.Has("unlogged") {
+		unlogged = "UNLOGGED "
+	}
+	s := fmt.Sprintf("CREATE %sSEQUENCE %s", unlogged, qualified(o))
+	if t := o.Text("type"); t != "bigint" {
+		s += " AS " + t
+	}
+	for _, opt := range sequenceOptions(o) {
+		s += " " + opt
+	}
+	out := []*order.Action{created(o, s+";")}
+	if o.Has("owned by") {
+		out = append(out, w.ownSequence(o, out[0]))
+	}
+	return out
+}
+
+// ownSequence ties a sequence to its column, which must be there by then.
+func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Action {
+	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), first(o.Text("owned by"), "NONE"))}, Sequel: after}
+	if l := o.List("owner column"); len(l) == 3 {
+		t := catalog.Ref{Kind: catalog.Table, Schema: l[0], Name: l[1]}
+		col := t
+		col.PartKind, col.Part = catalog.Column, l[2]
+		a.After = []catalog.Ref{col, t}
+	}
+	return a
+}
+
+func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	out := outwardActions(c)
+	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}
+	s := ""
+	for _, d := range c.Properties {
+		switch d.Name {
+		case "type":
+			s += " AS " + o.Text("type")
+		case "increment":
+			s += " INCREMENT BY " + o.Text("increment")
+		case "minimum":
+			s += " MINVALUE " + o.Text("minimum")
+		case "maximum":
+			s += " MAXVALUE " + o.Text("maximum")
+		case "start":
+			s += " START WITH " + o.Text("start")
+		case "cache":
+			s += " CACHE " + o.Text("cache")
+		case "cycle":
+			s += map[bool]string{true: " CYCLE", false: " NO CYCLE"}[d.Source != nil]
+		case "unlogged":
+			out = append(out, &order.Action{About: o.Ref(), Title: "change the logging of " + title(o), Makes: []catalog.Ref{o.Ref()},
+				SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s SET %s;", qualified(o), map[bool]string{true: "UNLOGGED", false: "LOGGED"}[d.Source != nil])}})
+		}
+	}
+	if c.Property("type") != nil { // the limits follow the type unless they are said
+		if c.Property("minimum") == nil {
+			s += " MINVALUE " + o.Text("minimum")
+		}
+		if c.Property("maximum") == nil {
+			s += " MAXVALUE " + o.Text("maximum")
+		}
+	}
+	if s != "" {
+		a.SQL = []string{"ALTER SEQUENCE " + qualified(o) + s + ";"}
+		a.Risks = []order.Risk{}
+		if c.Property("minimum") != nil || c.Property("maximum") != nil {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when its counter is outside the new limits"})
+		}
+		out = append(out, a)
+	}
+	if c.Property("owned by") != nil {
+		var after *order.Action
+		if len(out) > 0 {
+			after = out[len(out)-1]
+		}
+		out = append(out, w.ownSequence(o, after))
+	}
+	return out, true
+}
+
+// number reads the digits of a type modifier; -1 where there is none.
+func number(s string) int {
+	n, err := strconv.Atoi(strings.TrimSpace(s))
+	if err != nil {
+		return -1
+	}
+	return n
+}

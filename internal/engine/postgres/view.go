@@ -1,0 +1,132 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+func viewSQL(o *catalog.Object, replace bool) string {
+	s := "CREATE "
+	if replace {
+		s += "OR REPLACE "
+	}
+	s += strings.ToUpper(o.Kind.Title()) + " " + qualified(o)
+	if m := o.Text("access method"); m != "" {
+		s += " USING " + quote(m)
+	}
+	if l := o.List("options"); len(l) > 0 {
+		s += " WITH (" + optionList(l) + ")"
+	}
+	if t := o.Text("tablespace"); t != "" {
+		s += " TABLESPACE " + quote(t)
+	}
+	s += " AS\n" + o.Text("definition")
+	if o.Has("not populated") {
+		s += "\nWITH NO DATA"
+	}
+	return s + ";"
+}
+
+func (w *Writer) createView(c *order.Change) []*order.Action {
+	o := c.Source
+	a := created(o, viewSQL(o, false))
+	if o.Kind == kindMatView {
+		a.Note = "The rows are computed while it runs."
+	}
+	out := []*order.Action{a}
+	for _, p := range o.Parts {
+		b := w.createPart(o, p)
+		if o.Kind == kindMatView {
+			b.Risks = nil
+		}
+		out = append(out, b)
+	}
+	return out
+}
+
+// alterView replaces a view in place where its columns stay and new ones only
+// follow (PostgreSQL: CREATE VIEW, CREATE OR REPLACE VIEW).
+func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
+	o, was := c.Source, c.Target
+	out := outwardActions(c)
+	defined := c.Property("definition") != nil
+	if defined || c.Property("options") != nil {
+		now, old := o.List("columns"), was.List("columns")
+		switch {
+		case o.Kind == kindMatView && defined:
+			return nil, false
+		case o.Kind == kindMatView:
+			out = append(out, &order.Action{About: o.Ref(), Title: "change the storage parameters of " + title(o), Makes: []catalog.Ref{o.Ref()},
+				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(o.List("options"), was.List("options"))})
+		case len(now) < len(old) || !slices.Equal(now[:len(old)], old):
+			return nil, false
+		default:
+			out = append(out, &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{viewSQL(o, true)}})
+		}
+	}
+	for _, d := range c.Properties {
+		switch d.Name {
+		case "definition", "options", "comment", "column comments", "owner", "grants":
+		default:
+			return nil, false
+		}
+	}
+	parts := w.parts(c, func(catalog.Kind) bool { return true })
+	return append(out, parts...), true
+}
+
+func (w *Writer) createRoutine(c *order.Change) []*order.Action {
+	o := c.Source
+	sql := strings.Replace(o.Text("definition"), "CREATE OR REPLACE ", "CREATE ", 1)
+	return []*order.Action{created(o, sql+";")}
+}
+
+// alterRoutine replaces a routine in place where its result and the names of
+// its arguments stay (PostgreSQL: CREATE FUNCTION, Notes).
+func (w *Writer) alterRoutine(c *order.Change) ([]*order.Action, bool) {
+	o, was := c.Source, c.Target
+	if c.Property("procedure") != nil {
+		return nil, false
+	}
+	out := outwardActions(c)
+	if c.Property("definition") == nil {
+		return out, true
+	}
+	named := was.List("argument names")
+	if o.Text("result") != was.Text("result") || number(o.Text("argument defaults")) < number(was.Text("argument defaults")) {
+		return nil, false
+	}
+	for i, n := range named {
+		if now := o.List("argument names"); n != "" && (i >= len(now) || now[i] != n) {
+			return nil, false
+		}
+	}
+	a := &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{o.Text("definition") + ";"}}
+	// Names that come where there were none are allowed as well.
+	return append(out, a), true
+}
+
+// Definition implements engine.Engine.
+func (Engine) Definition(o *catalog.Object) string {
+	w := &Writer{}
+	c := &order.Change{Desired: &catalog.Catalog{}, Actual: &catalog.Catalog{}}
+	c.Item = newItem(o)
+	var b strings.Builder
+	for i, a := range w.Create(c) {
+		if i > 0 {
+			b.WriteString("\n")
+		}
+		if a.Prefix != "" {
+			fmt.Fprintf(&b, "%s %s;", a.Prefix, strings.Join(a.Clauses, ", "))
+			if len(a.SQL) > 0 {
+				b.WriteString("\n")
+			}
+		}
+		b.WriteString(strings.Join(a.SQL, "\n"))
+	}
+	return b.String()
+}

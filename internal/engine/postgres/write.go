@@ -1,0 +1,336 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// Writer turns changes into PostgreSQL's SQL.
+type Writer struct {
+	// Fill gives the value for existing rows of a column, by
+	// "schema.table.column".
+	Fill map[string]string
+}
+
+var _ order.Writer = (*Writer)(nil)
+
+// kindWriter is what is different from kind to kind.
+type kindWriter struct {
+	keyword string // in DROP and COMMENT ON
+	create  func(*Writer, *order.Change) []*order.Action
+	alter   func(*Writer, *order.Change) ([]*order.Action, bool)
+}
+
+var kinds map[catalog.Kind]kindWriter
+
+func init() { // a table that refers to methods that refer to the table
+	kinds = map[catalog.Kind]kindWriter{
+		catalog.Schema:   {"SCHEMA", (*Writer).createSchema, alterByFacts},
+		catalog.Enum:     {"TYPE", (*Writer).createEnum, (*Writer).alterEnum},
+		kindDomain:       {"DOMAIN", (*Writer).createDomain, (*Writer).alterDomain},
+		kindComposite:    {"TYPE", (*Writer).createComposite, (*Writer).alterComposite},
+		kindRange:        {"TYPE", (*Writer).createRange, rebuildIfDefined},
+		catalog.Sequence: {"SEQUENCE", (*Writer).createSequence, (*Writer).alterSequence},
+		catalog.Table:    {"TABLE", (*Writer).createTable, (*Writer).alterTable},
+		catalog.View:     {"VIEW", (*Writer).createView, (*Writer).alterView},
+		kindMatView:      {"MATERIALIZED VIEW", (*Writer).createView, (*Writer).alterView},
+		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
+	}
+}
+
+// keyword is the word for the kind in DROP, COMMENT ON, ALTER … OWNER.
+func keyword(o *catalog.Object) string {
+	if o.Has("procedure") {
+		return "PROCEDURE"
+	}
+	return kinds[o.Kind].keyword
+}
+
+// sqlName is how statements name the object.
+func sqlName(o *catalog.Object) string {
+	switch o.Kind {
+	case catalog.Schema:
+		return quote(o.Name)
+	case catalog.Routine:
+		return qualified(o) + "(" + o.Text("arguments") + ")"
+	}
+	return qualified(o)
+}
+
+// title names an object for people.
+func title(o *catalog.Object) string {
+	name := o.Name
+	if o.Schema != "" && o.Schema != "public" {
+		name = o.Schema + "." + name
+	}
+	kind := o.Kind.Title()
+	if o.Has("procedure") {
+		kind = "procedure"
+	}
+	return kind + " " + name
+}
+
+func names(o *catalog.Object) []order.Name {
+	if o.Space == "" {
+		return nil
+	}
+	out := []order.Name{{Space: o.Space, Schema: o.Schema, Name: o.Name}}
+	if o.Space == "relation" { // every relation has a row type
+		out = append(out, order.Name{Space: "type", Schema: o.Schema, Name: o.Name})
+	}
+	return out
+}
+
+// partNames are the names a part takes beside the table's.
+func partNames(o, p *catalog.Object) []order.Name {
+	if p.Space == "" {
+		return []order.Name{{Space: "part of " + o.Ref().String() + " " + constraintSpace(p.Kind), Name: p.Name}}
+	}
+	return []order.Name{{Space: "relation", Schema: o.Schema, Name: p.Name}, {Space: "part of " + o.Ref().String() + " " + constraintSpace(p.Kind), Name: p.Name}}
+}
+
+func constraintSpace(k catalog.Kind) string {
+	switch k {
+	case catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, kindExclusion:
+		return "constraint"
+	}
+	return string(k)
+}
+
+// Create implements order.Writer.
+func (w *Writer) Create(c *order.Change) []*order.Action {
+	as := kinds[c.Source.Kind].create(w, c)
+	if len(as) > 0 {
+		as[0].SQL = append(as[0].SQL, dress(c.Source)...)
+	}
+	return as
+}
+
+// created is the action that makes an object.
+func created(o *catalog.Object, sql ...string) *order.Action {
+	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
+}
+
+// dress gives a new object its comment, owner and grants.
+func dress(o *catalog.Object) []string {
+	var out []string
+	if t := o.Property("comment"); t != nil {
+		out = append(out, fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), literal(t.Value.Text)))
+	}
+	for _, c := range o.List("column comments") {
+		col, text, _ := strings.Cut(c, ": ")
+		out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), col, literal(text)))
+	}
+	for _, p := range o.PartsOf(catalog.Column) {
+		if t := p.Property("comment"); t != nil {
+			out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(p.Name), literal(t.Value.Text)))
+		}
+	}
+	return out
+}
+
+// Drop implements order.Writer.
+func (w *Writer) Drop(c *order.Change) []*order.Action {
+	o := c.Target
+	if o.Kind == catalog.Sequence && o.Has("owned by") {
+		// It goes with its column.
+		l := o.List("owner column")
+		ref := catalog.Ref{Kind: catalog.Table, Schema: l[0], Name: l[1], PartKind: catalog.Column, Part: l[2]}
+		if c.Desired.Resolve(ref) == nil {
+			return nil
+		}
+	}
+	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
+		SQL: []string{fmt.Sprintf("DROP %s %s;", keyword(o), sqlName(o))}}
+	var out []*order.Action
+	for _, p := range o.Parts {
+		ref := o.PartRef(p)
+		if p.Kind == catalog.ForeignKey && needsElsewhere(o, p) {
+			// Keys first, so that tables can go in any order.
+			out = append(out, w.dropPart(o, p))
+			continue
+		}
+		a.Removes = append(a.Removes, ref)
+		a.Frees = append(a.Frees, partNames(o, p)...)
+	}
+	if o.Kind == catalog.Table {
+		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + title(o)}}
+		for _, s := range ownedSequences(c.Actual, o, "") {
+			a.Removes = append(a.Removes, s.Ref())
+			a.Frees = append(a.Frees, names(s)...)
+		}
+	}
+	return append(out, a)
+}
+
+// needsElsewhere tells whether a foreign key points at another table.
+func needsElsewhere(o, fk *catalog.Object) bool {
+	for _, n := range fk.Needs {
+		if n.On.Kind == catalog.Table && n.On.Object() != o.Ref() {
+			return true
+		}
+	}
+	return false
+}
+
+// ownedSequences are the sequences that belong to a table, or to one column.
+func ownedSequences(cat *catalog.Catalog, table *catalog.Object, column string) []*catalog.Object {
+	var out []*catalog.Object
+	for _, s := range cat.Objects {
+		if s.Kind != catalog.Sequence {
+			continue
+		}
+		if l := s.List("owner column"); len(l) == 3 && l[0] == table.Schema && l[1] == table.Name && (column == "" || l[2] == column) {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// Alter implements order.Writer.
+func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
+	return kinds[c.Source.Kind].alter(w, c)
+}
+
+// alterByFacts changes what every kind can change: comment, owner, grants.
+// It answers false when anything else differs.
+func alterByFacts(w *Writer, c *order.Change) ([]*order.Action, bool) {
+	for _, p := range c.Properties {
+		if !outward[p.Name] {
+			return nil, false
+		}
+	}
+	return outwardActions(c), true
+}
+
+// outward are the facts that do not touch the thing itself.
+var outward = map[string]bool{"comment": true, "owner": true, "grants": true, "column comments": true, "index comment": true}
+
+// rebuildIfDefined rebuilds the object when more than its comment differs.
+func rebuildIfDefined(w *Writer, c *order.Change) ([]*order.Action, bool) { return alterByFacts(w, c) }
+
+// outwardActions set comment and the like on an object that stays.
+func outwardActions(c *order.Change) []*order.Action {
+	o := c.Source
+	var out []*order.Action
+	add := func(what string, sql ...string) {
+		out = append(out, &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}})
+	}
+	if d := c.Property("comment"); d != nil {
+		add("comment", fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), commentText(o)))
+	}
+	if c.Property("column comments") != nil {
+		add("column comments", columnComments(c)...)
+	}
+	return out
+}
+
+func commentText(o *catalog.Object) string {
+	if p := o.Property("comment"); p != nil {
+		return literal(p.Value.Text)
+	}
+	return "NULL"
+}
+
+// columnComments sets the comments on the columns of a view.
+func columnComments(c *order.Change) []string {
+	split := func(o *catalog.Object) map[string]string {
+		m := map[string]string{}
+		for _, t := range o.List("column comments") {
+			col, text, _ := strings.Cut(t, ": ")
+			m[col] = text
+		}
+		return m
+	}
+	now, was := split(c.Source), split(c.Target)
+	var out []string
+	for _, col := range sortedKeys(now) {
+		if old, ok := was[col]; !ok || old != now[col] {
+			out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(c.Source), col, literal(now[col])))
+		}
+	}
+	for _, col := range sortedKeys(was) {
+		if _, ok := now[col]; !ok && hasColumn(c.Source, col) {
+			out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS NULL;", qualified(c.Source), col))
+		}
+	}
+	return out
+}
+
+func hasColumn(view *catalog.Object, quoted string) bool {
+	for _, c := range view.List("columns") {
+		if strings.HasPrefix(c, quoted+" ") {
+			return true
+		}
+	}
+	return false
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	out := make([]string, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// Survives implements order.Writer: what PostgreSQL carries along by itself
+// when a column's type changes. It rebuilds indexes and re-checks keys and
+// checks of the table; everything else that names the column refuses
+// (PostgreSQL: ALTER TABLE, Notes).
+func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect, gone bool) bool {
+	if need.Text {
+		return true
+	}
+	if gone {
+		return false
+	}
+	switch effect.Aspect {
+	case catalog.AspectType:
+		if part == nil {
+			return false
+		}
+		switch part.Kind {
+		case catalog.Index, catalog.PrimaryKey, catalog.Unique, catalog.Check, kindExclusion:
+			return owner.Ref() == effect.On.Object()
+		case catalog.Column:
+			return !part.Has("generated")
+		}
+		return false
+	case catalog.AspectBody:
+		return true
+	}
+	return true
+}
+
+// changes reports a change of an object with parts that live alone: those of
+// kind pick are dropped and created where they differ or must come down.
+func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.Action {
+	var out []*order.Action
+	for _, it := range c.Parts {
+		if !pick(it.Kind()) {
+			continue
+		}
+		switch {
+		case it.Target == nil:
+			out = append(out, w.createPart(c.Source, it.Source))
+		case it.Source == nil:
+			out = append(out, w.dropPart(c.Target, it.Target))
+		case c.Rebuilds(it):
+			out = append(out, w.dropPart(c.Target, it.Target), w.createPart(c.Source, it.Source))
+		case it.Status == compare.Differs:
+			if as, ok := w.alterPart(c, it); ok {
+				out = append(out, as...)
+			} else {
+				out = append(out, w.dropPart(c.Target, it.Target), w.createPart(c.Source, it.Source))
+			}
+		}
+	}
+	return out
+}
