@@ -42,10 +42,19 @@ type Ref struct {
 	Name     string `json:"name"`
 	PartKind Kind   `json:"part_kind,omitempty"`
 	Part     string `json:"part,omitempty"`
+	// Fact narrows the reference to one fact of the thing that can come and go
+	// by itself (a column's default).
+	Fact string `json:"fact,omitempty"`
 }
 
 // Object is the reference to the whole object a part belongs to.
-func (r Ref) Object() Ref { r.PartKind, r.Part = "", ""; return r }
+func (r Ref) Object() Ref { r.PartKind, r.Part, r.Fact = "", "", ""; return r }
+
+// Thing is the reference without its fact.
+func (r Ref) Thing() Ref { r.Fact = ""; return r }
+
+// Of is the reference to one fact of the thing.
+func (r Ref) Of(fact string) Ref { r.Fact = fact; return r }
 
 // IsPart tells whether the reference is to a part.
 func (r Ref) IsPart() bool { return r.PartKind != "" }
@@ -92,6 +101,8 @@ type Need struct {
 	// Text says that the need was read from a text the engine does not track
 	// (a routine's body); such an edge orders steps but never forces one.
 	Text bool `json:"text,omitempty"`
+	// Fact names the fact that has the need, where it is not the whole thing.
+	Fact string `json:"fact,omitempty"`
 }
 
 // Object is a thing in a database, or a part of one: the two differ only in
@@ -382,8 +393,10 @@ func refLess(a, b Ref) bool {
 		return a.Kind < b.Kind
 	case a.PartKind != b.PartKind:
 		return a.PartKind < b.PartKind
+	case a.Part != b.Part:
+		return a.Part < b.Part
 	}
-	return a.Part < b.Part
+	return a.Fact < b.Fact
 }
 
 // Less orders references as Sort orders objects.

@@ -36,6 +36,12 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 			takes[n] = append(takes[n], i)
 		}
 	}
+	facts := map[catalog.Ref][]catalog.Ref{} // the facts that are made by themselves
+	for r := range makes {
+		if r.Fact != "" {
+			facts[r.Thing()] = append(facts[r.Thing()], r)
+		}
+	}
 	partsRemoved := map[catalog.Ref][]int{} // by the object they are parts of
 	for r, js := range removes {
 		if r.IsPart() {
@@ -55,6 +61,9 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		if m := removes[r]; len(m) > 0 || !r.IsPart() {
 			return m
 		}
+		if m := removes[r.Thing()]; len(m) > 0 {
+			return m
+		}
 		return removes[r.Object()]
 	}
 	for i, a := range actions {
@@ -72,8 +81,16 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 				continue
 			}
 			for _, n := range o.Needs {
+				if r.Fact != "" && n.Fact != r.Fact {
+					continue
+				}
 				for _, j := range makers(n.On) {
 					g.wait(i, j, !n.Text)
+				}
+			}
+			if r.Fact != "" { // a fact comes after its thing
+				for _, j := range makes[r.Thing()] {
+					g.wait(i, j, true)
 				}
 			}
 			if r.IsPart() { // a part comes after its object
@@ -86,7 +103,7 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 			}
 		}
 		for _, r := range a.Removes {
-			g.clearFirst(i, r, true, userOf, removers, makes)
+			g.clearFirst(i, r, true, userOf, removers, makes, facts)
 			if !r.IsPart() { // parts that come down by themselves go first
 				for _, j := range partsRemoved[r] {
 					g.wait(i, j, true)
@@ -94,11 +111,11 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 			}
 		}
 		for _, e := range a.Effects {
-			g.clearFirst(i, e.On, false, userOf, removers, makes)
+			g.clearFirst(i, e.On, false, userOf, removers, makes, facts)
 		}
 		for _, n := range a.Frees {
 			for _, j := range takes[n] {
-				g.wait(j, i, true)
+				g.wait(j, i, !n.Soft)
 			}
 		}
 	}
@@ -107,12 +124,15 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 
 // clearFirst makes action i wait until those are gone, or changed, that need
 // the thing it removes or changes.
-func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.Ref][]user, removers func(catalog.Ref) []int, makes map[catalog.Ref][]int) {
+func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.Ref][]user, removers func(catalog.Ref) []int, makes map[catalog.Ref][]int, facts map[catalog.Ref][]catalog.Ref) {
 	for _, u := range userOf[r.Object()] {
 		if u.need.On != r && !(gone && !r.IsPart()) {
 			continue
 		}
 		z := u.ref()
+		if r.Fact != "" {
+			continue
+		}
 		rs := removers(z)
 		for _, j := range rs {
 			g.wait(i, j, !u.need.Text)
@@ -120,6 +140,13 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.R
 		if gone && len(rs) == 0 {
 			for _, j := range makes[z] { // changed in place: it lets go first
 				g.wait(i, j, !u.need.Text)
+			}
+			if z.Fact == "" {
+				for _, f := range facts[z] {
+					for _, j := range makes[f] {
+						g.wait(i, j, !u.need.Text)
+					}
+				}
 			}
 		}
 	}

@@ -5,6 +5,7 @@ package order
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -33,12 +34,18 @@ type Risk struct {
 }
 
 // Name is a name in a namespace, as names are freed and taken by steps.
-type Name struct{ Space, Schema, Name string }
+type Name struct {
+	Space, Schema, Name string
+	// Soft names had better be free, but need not.
+	Soft bool
+}
 
 // Effect is a change of a thing that stays, as far as it reaches others.
 type Effect struct {
-	On     catalog.Ref
-	Aspect catalog.Aspect
+	On       catalog.Ref
+	Aspect   catalog.Aspect
+	Gone     bool // it is removed
+	Replaced bool // the step that removes it makes it anew and mends its users
 }
 
 // Action is one thing a script does: a step before it has a number.
@@ -89,8 +96,11 @@ type Change struct {
 }
 
 // Rebuilds tells whether a part must come down and go up again.
-func (c *Change) Rebuilds(part *compare.Item) bool {
-	return part.Target != nil && c.Rebuild[c.Target.PartRef(part.Target)]
+func (c *Change) Rebuilds(part *compare.Item) bool { return c.RebuildsFact(part, "") }
+
+// RebuildsFact tells whether one fact of a part must.
+func (c *Change) RebuildsFact(part *compare.Item, fact string) bool {
+	return part.Target != nil && c.Rebuild[c.Target.PartRef(part.Target).Of(fact)]
 }
 
 // Writer is what an engine must be able to say.
@@ -103,9 +113,8 @@ type Writer interface {
 	// done: the object is then dropped and created.
 	Alter(c *Change) ([]*Action, bool)
 	// Survives tells whether a thing of the target that has this need can
-	// stay as it is while the effect happens to what it needs. gone says
-	// that what it needs is removed, not only changed.
-	Survives(owner, part *catalog.Object, need catalog.Need, effect Effect, gone bool) bool
+	// stay as it is while the effect happens to what it needs.
+	Survives(owner, part *catalog.Object, need catalog.Need, effect Effect) bool
 }
 
 // Step is an action in its place.
@@ -250,10 +259,11 @@ type user struct {
 }
 
 func (u user) ref() catalog.Ref {
+	r := u.owner.Ref()
 	if u.part != nil {
-		return u.owner.PartRef(u.part)
+		r = u.owner.PartRef(u.part)
 	}
-	return u.owner.Ref()
+	return r.Of(u.need.Fact)
 }
 
 // users indexes who needs a thing, by the thing's object.
@@ -309,12 +319,14 @@ func (b *builder) actions(cmp *compare.Comparison) []*Action {
 				removed[r] = true
 			}
 		}
+		mark := func(r catalog.Ref) { dirty[at[r.Object()]] = true }
 		for _, a := range fresh {
 			for _, r := range a.Removes {
-				b.disturb(Effect{On: r, Aspect: catalog.AspectName}, true, removed, func(r catalog.Ref) { dirty[at[r.Object()]] = true })
+				e := Effect{On: r, Aspect: catalog.AspectName, Gone: true, Replaced: slices.Contains(a.Makes, r)}
+				b.disturb(cmp, e, removed, mark)
 			}
 			for _, e := range a.Effects {
-				b.disturb(e, false, removed, func(r catalog.Ref) { dirty[at[r.Object()]] = true })
+				b.disturb(cmp, e, removed, mark)
 			}
 		}
 	}
@@ -343,28 +355,27 @@ func (b *builder) write(it *compare.Item) []*Action {
 }
 
 // disturb marks for rebuilding whatever stands on the thing and cannot stay.
-func (b *builder) disturb(e Effect, gone bool, removed map[catalog.Ref]bool, mark func(catalog.Ref)) {
+func (b *builder) disturb(cmp *compare.Comparison, e Effect, removed map[catalog.Ref]bool, mark func(catalog.Ref)) {
 	for _, u := range b.users[e.On.Object()] {
-		if u.need.Text && !gone {
+		if u.need.Text && !e.Gone {
 			continue
 		}
-		on := u.need.On
 		// An effect on a part reaches who needs that part; a removed object
 		// takes all its parts along.
-		if on != e.On && !(gone && !e.On.IsPart()) {
+		if u.need.On != e.On && !(e.Gone && !e.On.IsPart()) {
 			continue
 		}
 		r := u.ref()
-		if removed[r] || removed[r.Object()] || u.owner.Ref() == e.On {
+		if removed[r] || removed[r.Thing()] || removed[r.Object()] || u.owner.Ref() == e.On {
 			continue
 		}
-		if u.part == nil && b.rebuildObject[r] || u.part != nil && b.rebuildPart[r] {
+		if u.part == nil && b.rebuildObject[r] || u.part != nil && (b.rebuildPart[r] || b.rebuildPart[r.Thing()]) {
 			continue
 		}
-		if gone && !b.stillNeeds(r, on) && !b.comesBack(e.On) {
-			continue // changed in place so that it no longer needs it
+		if e.Gone && letsGo(cmp, r) && !b.stillNeeds(r, u.need.On) {
+			continue // it changes in place so that it no longer needs it
 		}
-		if b.w.Survives(u.owner, u.part, u.need, e, gone) {
+		if b.w.Survives(u.owner, u.part, u.need, e) {
 			continue
 		}
 		if u.part == nil {
@@ -376,6 +387,32 @@ func (b *builder) disturb(e Effect, gone bool, removed map[catalog.Ref]bool, mar
 	}
 }
 
+// letsGo tells whether the thing is changed itself, in the fact that is meant
+// or in more than its comment.
+func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
+	it := cmp.Find(r)
+	if it == nil {
+		return false
+	}
+	if r.IsPart() {
+		var part *compare.Item
+		for _, p := range it.Parts {
+			if p.Target != nil && p.Kind() == r.PartKind && p.Target.Key() == r.Part {
+				part = p
+			}
+		}
+		if it = part; it == nil {
+			return false
+		}
+	}
+	for _, p := range it.Properties {
+		if r.Fact == "" && p.Name != "comment" || p.Name == r.Fact {
+			return true
+		}
+	}
+	return false
+}
+
 // stillNeeds tells whether what the target's thing becomes needs on, too.
 func (b *builder) stillNeeds(r, on catalog.Ref) bool {
 	o := b.desired.Resolve(r)
@@ -383,14 +420,12 @@ func (b *builder) stillNeeds(r, on catalog.Ref) bool {
 		return false
 	}
 	for _, n := range o.Needs {
-		if n.On == on {
+		if n.On == on && n.Fact == r.Fact {
 			return true
 		}
 	}
 	return false
 }
-
-func (b *builder) comesBack(r catalog.Ref) bool { return b.desired.Resolve(r) != nil }
 
 // hold leaves the difference that a loss comes from; false when there is none.
 func hold(cmp *compare.Comparison, r catalog.Ref) bool {
@@ -426,7 +461,7 @@ func holdDependents(cmp *compare.Comparison) {
 			if o.Space == "" {
 				continue
 			}
-			n := Name{o.Space, d.Fold(o.Schema), d.Fold(o.Name)}
+			n := Name{Space: o.Space, Schema: d.Fold(o.Schema), Name: d.Fold(o.Name)}
 			if other, ok := taken[n]; ok {
 				for _, r := range []catalog.Ref{o.Ref(), other} {
 					if it := cmp.Find(r); it != nil && it.Status == compare.SourceOnly && it.Choice != compare.Leave {

@@ -19,10 +19,46 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 		return w.dropColumn(c, it.Target, true)
 	case c.Rebuilds(it):
 		return append(w.dropColumn(c, it.Target, false), w.addColumn(c, it.Source)...)
-	case it.Status == compare.Differs:
-		return w.alterColumn(c, it)
 	}
-	return nil
+	out := w.asideAndBack(c, it)
+	if it.Status == compare.Differs {
+		out = append(out, w.alterColumn(c, it)...)
+	}
+	return out
+}
+
+// asideAndBack takes a default, or a type, from a column while what it stands
+// on is replaced, and gives it back. Values wait as text.
+func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action {
+	o, col, was := c.Source, it.Source, it.Target
+	ref := o.PartRef(col)
+	step := func(title, clause string, removes, makes []catalog.Ref) *order.Action {
+		return &order.Action{About: ref, Title: fmt.Sprintf("%s of column %s of table %s", title, col.Name, o.Name), Removes: removes, Makes: makes,
+			Prefix: "ALTER TABLE ONLY " + qualified(o), Clauses: []string{"ALTER COLUMN " + quote(col.Name) + " " + clause}}
+	}
+	var out []*order.Action
+	if c.RebuildsFact(it, "default") {
+		one := []catalog.Ref{ref.Of("default")}
+		out = append(out, step("take away the default", "DROP DEFAULT", one, nil))
+		if col.Has("default") {
+			out = append(out, step("put back the default", "SET DEFAULT "+col.Text("default"), nil, one))
+		}
+	}
+	if c.RebuildsFact(it, "type") && it.Property("type") == nil && !fromParent(col) {
+		one := []catalog.Ref{ref.Of("type")}
+		text := "text"
+		if strings.HasSuffix(was.Text("type"), "[]") {
+			text = "text[]"
+		}
+		effect := []order.Effect{{On: ref, Aspect: catalog.AspectType}}
+		away := step("keep the values as text", fmt.Sprintf("TYPE %s USING %s::%s", text, quote(col.Name), text), one, nil)
+		back := step("put back the type", fmt.Sprintf("TYPE %s USING %s::%s", col.Text("type"), quote(col.Name), col.Text("type")), nil, one)
+		away.Prefix, back.Prefix, back.Sequel = alterPrefix(o), alterPrefix(o), away
+		away.Effects, back.Effects = effect, effect
+		back.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
+		out = append(out, away, back)
+	}
+	return out
 }
 
 // fromParent tells whether the column comes with a parent's, whose own change
@@ -127,7 +163,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 			return as
 		}
 	}
-	w.columnFacts(it, b)
+	w.columnFacts(c, it, b)
 	if len(b.out) == 0 {
 		return nil
 	}
@@ -150,7 +186,7 @@ func (b *columnChange) clause(title string, clauses ...string) *order.Action {
 	for i, c := range clauses {
 		clauses[i] = "ALTER COLUMN " + quote(b.col.Name) + " " + c
 	}
-	a := &order.Action{About: b.ref, Title: fmt.Sprintf("change the %s of column %s of table %s", title, b.col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, Prefix: prefix, Clauses: clauses}
+	a := &order.Action{About: b.ref, Title: fmt.Sprintf("change the %s of column %s of table %s", title, b.col.Name, b.o.Name), Makes: []catalog.Ref{b.ref.Of(title)}, Prefix: prefix, Clauses: clauses}
 	b.out = append(b.out, a)
 	return a
 }
@@ -176,14 +212,19 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 		clause += " USING " + strings.ReplaceAll(cv.via, "$", quote(col.Name))
 	}
 	clauses := []string{clause}
-	// A default is converted by itself only where a cast is implied.
-	if was.Has("default") && from != to {
-		clauses = append([]string{"DROP DEFAULT"}, clauses...)
-		if col.Has("default") {
-			clauses = append(clauses, "SET DEFAULT "+col.Text("default"))
-		}
+	// A default is converted by itself only where a cast is implied, so it
+	// steps aside.
+	moved := was.Has("default") && from != to && !c.RebuildsFact(it, "default")
+	if moved {
+		b.clause("default", "DROP DEFAULT").Makes = nil
 	}
 	a := b.clause("type", clauses...)
+	if moved {
+		a.Sequel = b.out[len(b.out)-2]
+		if it.Property("default") == nil {
+			b.clause("default", "SET DEFAULT "+col.Text("default")).Sequel = a
+		}
+	}
 	a.Title = fmt.Sprintf("change the type of column %s of table %s from %s to %s", col.Name, o.Name, from, to)
 	if from == to {
 		a.Title = fmt.Sprintf("change the collation of column %s of table %s", col.Name, o.Name)
@@ -195,9 +236,8 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 	return true
 }
 
-func (w *Writer) columnFacts(it *compare.Item, b *columnChange) {
+func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange) {
 	col, was := it.Source, it.Target
-	retyped := it.Property("type") != nil
 	yes := func(d compare.PropertyDiff) bool { return d.Source != nil }
 	// An identity wants no default and no NULL, so it comes last.
 	props := slices.Clone(it.Properties)
@@ -208,11 +248,12 @@ func (w *Writer) columnFacts(it *compare.Item, b *columnChange) {
 	for _, d := range props {
 		switch d.Name {
 		case "default":
-			if retyped && was.Has("default") && !b.fromParent {
-				continue // done with the type
+			if c.RebuildsFact(it, "default") {
+				continue // put back as the source has it
 			}
 			if yes(d) {
 				b.clause("default", "SET DEFAULT "+col.Text("default"))
+				b.after("type")
 			} else {
 				b.clause("default", "DROP DEFAULT")
 			}
@@ -321,7 +362,7 @@ func (w *Writer) toPlain(c *order.Change, it *compare.Item) []*order.Action {
 			rest.Properties = append(rest.Properties, d)
 		}
 	}
-	w.columnFacts(&rest, b)
+	w.columnFacts(c, &rest, b)
 	for _, a := range b.out[1:] {
 		a.Sequel = b.out[0]
 	}

@@ -22,7 +22,16 @@ func alterPrefix(o *catalog.Object) string {
 
 // constraintSQL is a constraint as it stands behind ADD or in CREATE TABLE.
 func constraintSQL(p *catalog.Object) string {
-	s := "CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")
+	def := p.Text("definition")
+	if l := p.List("written options"); len(l) > 0 {
+		with := " WITH (" + optionList(l) + ")"
+		if head, where, ok := strings.Cut(def, " WHERE ("); ok && p.Kind == kindExclusion {
+			def = head + with + " WHERE (" + where
+		} else {
+			def += with
+		}
+	}
+	s := "CONSTRAINT " + quote(p.Name) + " " + def
 	if p.Has("tablespace") {
 		s += " USING INDEX TABLESPACE " + quote(p.Text("tablespace"))
 	}
@@ -63,6 +72,16 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		}
 		a.SQL = []string{fmt.Sprintf("CREATE %sINDEX %s ON %s %s;", unique, quote(p.Name), qualified(o), def)}
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Lock, On: ref, Text: "writes to " + o.Name + " wait while the index is built"})
+	case p.Kind == catalog.Trigger && p.Has("clone"):
+		a.Title = fmt.Sprintf("set the state of trigger %s on partition %s", p.Name, o.Name)
+		a.SQL = enabled(o, p, "TRIGGER")
+		if a.SQL == nil {
+			a.SQL = []string{fmt.Sprintf("ALTER TABLE %s ENABLE TRIGGER %s;", qualified(o), quote(p.Name))}
+		}
+		for _, parent := range o.Needs { // the parent's makes it
+			a.After = append(a.After, catalog.Ref{Kind: parent.On.Kind, Schema: parent.On.Schema, Name: parent.On.Name, PartKind: p.Kind, Part: p.Key()})
+		}
+		return a
 	case p.Kind == catalog.Trigger:
 		a.SQL = []string{p.Text("definition") + ";"}
 		a.SQL = append(a.SQL, enabled(o, p, "TRIGGER")...)
@@ -151,6 +170,9 @@ func policyBody(p *catalog.Object) string {
 // dropPart removes a part.
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
+	if p.Has("clone") {
+		return nil // it goes with the parent's
+	}
 	a := &order.Action{About: ref, Title: fmt.Sprintf("drop %s %s of %s", p.Kind.Title(), p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}
 	switch {
 	case isConstraint(p.Kind):

@@ -50,13 +50,13 @@ FROM pg_constraint k WHERE k.oid >= 16384 AND k.contype IN ('p', 'u', 'c', 'f', 
 const indexesSQL = `SELECT i.indexrelid, i.indrelid, c.relname, i.indisunique, pg_get_indexdef(i.indexrelid), i.indisclustered, i.indisreplident, i.indisvalid,
   EXISTS (SELECT 1 FROM pg_inherits h WHERE h.inhrelid = i.indexrelid),
   (SELECT k.oid FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x') LIMIT 1),
-  ts.spcname, i.indkey::int2[]
+  ts.spcname, i.indkey::int2[], c.reloptions
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
 LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
 WHERE i.indexrelid >= 16384`
 
-const triggersSQL = `SELECT t.oid, t.tgrelid, t.tgname, pg_get_triggerdef(t.oid), t.tgenabled::text
-FROM pg_trigger t WHERE NOT t.tgisinternal AND t.oid >= 16384`
+const triggersSQL = `SELECT t.oid, t.tgrelid, t.tgname, pg_get_triggerdef(t.oid), t.tgenabled::text, t.tgparentid <> 0
+FROM pg_trigger t WHERE (NOT t.tgisinternal OR t.tgparentid <> 0 AND t.tgconstraint = 0) AND t.oid >= 16384`
 
 const policiesSQL = `SELECT p.oid, p.polrelid, p.polname, p.polpermissive, p.polcmd::text,
   (SELECT coalesce(array_agg(CASE WHEN r = 0 THEN 'PUBLIC' ELSE quote_ident(pg_get_userbyid(r)) END), '{}') FROM unnest(p.polroles) r),
@@ -95,7 +95,8 @@ const routinesSQL = `SELECT p.oid, n.nspname, p.proname, pg_get_function_identit
   pg_get_function_result(p.oid), coalesce(p.proargnames, '{}')::text[], p.pronargdefaults::int, p.prosrc, l.lanname, pg_get_userbyid(p.proowner), p.proacl::text[],
   oidvectortypes(p.proargtypes)
 FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace JOIN pg_language l ON l.oid = p.prolang
-WHERE p.prokind IN ('f', 'p') AND `
+WHERE p.prokind IN ('f', 'p')
+  AND NOT EXISTS (SELECT 1 FROM pg_depend i WHERE i.classid = 'pg_proc'::regclass AND i.objid = p.oid AND i.deptype = 'i') AND `
 
 const dependSQL = `SELECT d.classid, d.objid, d.objsubid, d.refclassid, d.refobjid, d.refobjsubid
 FROM pg_depend d WHERE d.objid >= 16384 AND d.refobjid >= 16384 AND d.deptype IN ('n', 'a')

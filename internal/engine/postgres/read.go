@@ -209,6 +209,7 @@ func (r *reader) relation(rows pgx.Rows) error {
 	}
 	if len(all) > 0 {
 		o.Set("options", catalog.SetOf(all...))
+		o.Carry("written options", catalog.List(all...))
 	}
 	o.SetIf("row security", rls)
 	o.SetIf("row security forced", force)
@@ -227,7 +228,7 @@ func (r *reader) relation(rows pgx.Rows) error {
 	}
 	o.SetText("tablespace", str(tablespace))
 	if viewdef != nil {
-		o.Set("definition", catalog.PlainSQL(strings.TrimSuffix(strings.TrimRight(*viewdef, " \n"), ";")))
+		o.Set("definition", sqlValue(strings.TrimSuffix(strings.TrimRight(*viewdef, " \n"), ";")))
 	}
 	if kind == "m" && !populated {
 		o.Carry("not populated", catalog.Scalar("yes"))
@@ -257,7 +258,7 @@ func (r *reader) typ(rows pgx.Rows) error {
 		o.SetText("collation", str(collation))
 		o.SetIf("not null", notNull)
 		if def != nil {
-			o.Set("default", catalog.PlainSQL(*def))
+			o.Set("default", sqlValue(*def))
 		}
 	case "r":
 		o.Kind = kindRange
@@ -356,7 +357,7 @@ func (r *reader) columnDefault(rows pgx.Rows) error {
 		if c.Has("generated") {
 			name = "expression"
 		}
-		c.Set(name, catalog.PlainSQL(expr))
+		c.Set(name, sqlValue(expr))
 		r.things[address{pgAttrdef, oid, 0}] = thing{r.rels[rel], c}
 	}
 	return nil
@@ -408,11 +409,11 @@ func (r *reader) constraint(rows pgx.Rows) error {
 	for _, tail := range []string{" NOT VALID", " INITIALLY DEFERRED", " DEFERRABLE"} {
 		def = strings.TrimSuffix(def, tail)
 	}
-	o.Set("definition", catalog.PlainSQL(def))
+	o.Set("definition", sqlValue(def))
 	o.SetIf("deferrable", deferrable)
 	o.SetIf("initially deferred", deferred)
 	o.SetIf("not valid", !validated)
-	o.Twin = def
+	o.Twin = canonical(def)
 	if contype == "p" || contype == "u" || contype == "x" {
 		o.Space = "relation"
 	}
@@ -432,7 +433,8 @@ func (r *reader) index(rows pgx.Rows) error {
 	var con *uint32
 	var tablespace *string
 	var key []int16
-	if err := rows.Scan(&oid, &rel, &name, &unique, &def, &clustered, &replident, &valid, &attached, &con, &tablespace, &key); err != nil {
+	var options []string
+	if err := rows.Scan(&oid, &rel, &name, &unique, &def, &clustered, &replident, &valid, &attached, &con, &tablespace, &key, &options); err != nil {
 		return err
 	}
 	owner := r.rels[rel]
@@ -448,6 +450,10 @@ func (r *reader) index(rows pgx.Rows) error {
 		t := r.things[address{pgConstraint, *con, 0}]
 		if t.part != nil {
 			flags(t.part)
+			if len(options) > 0 { // an index prints them in its definition
+				t.part.Set("options", catalog.SetOf(options...))
+				t.part.Carry("written options", catalog.List(options...))
+			}
 		}
 		r.things[address{pgClass, oid, 0}] = t
 		return nil
@@ -459,10 +465,10 @@ func (r *reader) index(rows pgx.Rows) error {
 	o := &catalog.Object{Kind: catalog.Index, Name: name, Space: "relation"}
 	o.SetIf("unique", unique)
 	def = afterUsing(def)
-	o.Set("definition", catalog.PlainSQL(def))
+	o.Set("definition", sqlValue(def))
 	flags(o)
 	o.SetIf("invalid", !valid && r.relkind[rel] != "p")
-	o.Twin = fmt.Sprint(unique, def)
+	o.Twin = fmt.Sprint(unique, canonical(def))
 	for _, n := range key {
 		if c := r.cols[rel][n]; c != nil {
 			o.Need(owner.PartRef(c), catalog.AspectType)
@@ -487,18 +493,20 @@ var enabledNames = map[string]string{"D": "disabled", "R": "replica", "A": "alwa
 func (r *reader) trigger(rows pgx.Rows) error {
 	var oid, rel uint32
 	var name, def, enabled string
-	if err := rows.Scan(&oid, &rel, &name, &def, &enabled); err != nil {
+	var clone bool
+	if err := rows.Scan(&oid, &rel, &name, &def, &enabled, &clone); err != nil {
 		return err
 	}
 	owner := r.rels[rel]
 	if owner == nil {
 		return nil
 	}
-	// A trigger cloned to a partition comes with the parent's; PostgreSQL
-	// marks it by a dependency only, so it is left out when the parent has
-	// one of that name (13 and later keep the names equal).
 	o := &catalog.Object{Kind: catalog.Trigger, Name: name}
-	o.Set("definition", catalog.PlainSQL(def))
+	if clone { // it comes with the parent's; only its state is its own
+		o.Carry("clone", catalog.Scalar("yes"))
+	} else {
+		o.Set("definition", sqlValue(def))
+	}
 	o.SetText("enabled", enabledNames[enabled])
 	r.addPart(pgTrigger, oid, owner, o)
 	return nil
@@ -524,10 +532,10 @@ func (r *reader) policy(rows pgx.Rows) error {
 	o.Set("command", catalog.Scalar(policyCommands[cmd]))
 	o.Set("roles", catalog.SetOf(roles...))
 	if using != nil {
-		o.Set("using", catalog.PlainSQL(*using))
+		o.Set("using", sqlValue(*using))
 	}
 	if check != nil {
-		o.Set("with check", catalog.PlainSQL(*check))
+		o.Set("with check", sqlValue(*check))
 	}
 	r.addPart(pgPolicy, oid, owner, o)
 	return nil
@@ -549,7 +557,7 @@ func (r *reader) rule(rows pgx.Rows) error {
 		return nil
 	}
 	o := &catalog.Object{Kind: kindRule, Name: name}
-	o.Set("definition", catalog.PlainSQL(strings.TrimSuffix(strings.TrimSpace(*def), ";")))
+	o.Set("definition", sqlValue(strings.TrimSuffix(strings.TrimSpace(*def), ";")))
 	o.SetText("enabled", enabledNames[enabled])
 	r.addPart(pgRewrite, oid, owner, o)
 	return nil
@@ -623,7 +631,7 @@ func (r *reader) routine(rows pgx.Rows) error {
 	}
 	o := &catalog.Object{Kind: catalog.Routine, Schema: schema, Name: name + "(" + types + ")", Space: "routine"}
 	o.SetIf("procedure", kind == "p")
-	o.Set("definition", catalog.PlainSQL(strings.TrimRight(def, " \n")))
+	o.Set("definition", sqlValue(strings.TrimRight(def, " \n")))
 	o.Carry("routine name", catalog.Scalar(name))
 	o.Carry("arguments", catalog.Scalar(args))
 	o.Carry("argument names", catalog.List(argnames...))
@@ -665,8 +673,14 @@ func (r *reader) depend(rows pgx.Rows) error {
 	}
 	need := catalog.Need{On: on.ref(), Aspect: aspect}
 	o := t.self()
+	if o.Kind == catalog.Column && !o.Has("generated") {
+		need.Fact = "type"
+		if class == pgAttrdef {
+			need.Fact = "default"
+		}
+	}
 	for _, n := range o.Needs {
-		if n.On == need.On {
+		if n.On == need.On && n.Fact == need.Fact {
 			return nil
 		}
 	}
@@ -740,7 +754,6 @@ func (r *reader) finish() {
 	}
 	r.c.Objects = kept
 	r.c.Sort()
-	r.partitionTriggers()
 	r.bodyNeeds()
 	for _, o := range r.c.Objects {
 		sortNeeds(o)
@@ -752,35 +765,6 @@ func (r *reader) finish() {
 
 func sortNeeds(o *catalog.Object) {
 	sort.SliceStable(o.Needs, func(i, j int) bool { return o.Needs[i].On.Less(o.Needs[j].On) })
-}
-
-// partitionTriggers takes away the triggers of partitions that are clones of
-// the parent's.
-func (r *reader) partitionTriggers() {
-	for _, o := range r.c.Objects {
-		if !o.Has("partition of") {
-			continue
-		}
-		for _, n := range o.Needs {
-			parent := r.c.Find(n.On)
-			if parent == nil || !parent.Has("partition by") {
-				continue
-			}
-			var kept []*catalog.Object
-			for _, p := range o.Parts {
-				if p.Kind == catalog.Trigger && parent.Part(catalog.Trigger, p.Key()) != nil {
-					continue
-				}
-				kept = append(kept, p)
-			}
-			if len(kept) < len(o.Parts) {
-				o.Parts = nil
-				for _, p := range kept {
-					o.Add(p)
-				}
-			}
-		}
-	}
 }
 
 // bodyNeeds reads the bodies the server does not track for the names of

@@ -131,6 +131,9 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		if separate(p.Kind) {
 			b := w.createPart(o, p)
 			b.Risks = nil // there are no rows yet
+			if p.Has("clone") && !p.Has("enabled") {
+				continue
+			}
 			out = append(out, b)
 		}
 	}
@@ -207,7 +210,7 @@ func tableHead(o *catalog.Object, lines []string) string {
 	if m := o.Text("access method"); m != "" {
 		s += " USING " + quote(m)
 	}
-	if l := o.List("options"); len(l) > 0 {
+	if l := o.List("written options"); len(l) > 0 {
 		s += " WITH (" + optionList(l) + ")"
 	}
 	if t := o.Text("tablespace"); t != "" {

@@ -18,7 +18,7 @@ func viewSQL(o *catalog.Object, replace bool) string {
 	if m := o.Text("access method"); m != "" {
 		s += " USING " + quote(m)
 	}
-	if l := o.List("options"); len(l) > 0 {
+	if l := o.List("written options"); len(l) > 0 {
 		s += " WITH (" + optionList(l) + ")"
 	}
 	if t := o.Text("tablespace"); t != "" {

@@ -80,6 +80,10 @@ func names(o *catalog.Object) []order.Name {
 		return nil
 	}
 	out := []order.Name{{Space: o.Space, Schema: o.Schema, Name: o.Name}}
+	if o.Kind == catalog.Routine {
+		// While two overloads stand side by side a call can be ambiguous.
+		out = append(out, order.Name{Space: "overload", Schema: o.Schema, Name: bareName(o), Soft: true})
+	}
 	if o.Space == "relation" { // every relation has a row type
 		out = append(out, order.Name{Space: "type", Schema: o.Schema, Name: o.Name})
 	}
@@ -284,12 +288,13 @@ func sortedKeys[V any](m map[string]V) []string {
 // when a column's type changes. It rebuilds indexes and re-checks keys and
 // checks of the table; everything else that names the column refuses
 // (PostgreSQL: ALTER TABLE, Notes).
-func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect, gone bool) bool {
+func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect) bool {
 	if need.Text {
 		return true
 	}
-	if gone {
-		return false
+	if effect.Gone {
+		// A column of a type that is replaced is cast by that step.
+		return effect.Replaced && need.Fact == "type"
 	}
 	switch effect.Aspect {
 	case catalog.AspectType:
@@ -303,16 +308,19 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 			return !part.Has("generated")
 		}
 		return false
-	case catalog.AspectBody:
-		return true
 	}
 	return true
 }
 
-// changes reports a change of an object with parts that live alone: those of
+// parts carries out the changes of parts that live alone: those of
 // kind pick are dropped and created where they differ or must come down.
 func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.Action {
 	var out []*order.Action
+	drop := func(p *catalog.Object) {
+		if a := w.dropPart(c.Target, p); a != nil {
+			out = append(out, a)
+		}
+	}
 	for _, it := range c.Parts {
 		if !pick(it.Kind()) {
 			continue
@@ -321,14 +329,16 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 		case it.Target == nil:
 			out = append(out, w.createPart(c.Source, it.Source))
 		case it.Source == nil:
-			out = append(out, w.dropPart(c.Target, it.Target))
+			drop(it.Target)
 		case c.Rebuilds(it):
-			out = append(out, w.dropPart(c.Target, it.Target), w.createPart(c.Source, it.Source))
+			drop(it.Target)
+			out = append(out, w.createPart(c.Source, it.Source))
 		case it.Status == compare.Differs:
 			if as, ok := w.alterPart(c, it); ok {
 				out = append(out, as...)
 			} else {
-				out = append(out, w.dropPart(c.Target, it.Target), w.createPart(c.Source, it.Source))
+				drop(it.Target)
+				out = append(out, w.createPart(c.Source, it.Source))
 			}
 		}
 	}

@@ -24,8 +24,8 @@ var _ order.Writer = (*Writer)(nil)
 // Survives: SQLite resolves the names in views and triggers only when they
 // are used, so they stay while a table they name is changed. Only a rename
 // that is not the legacy one looks at them (see rebuild).
-func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect, gone bool) bool {
-	return gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
+func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect) bool {
+	return effect.Gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
 }
 
 func statement(sql string) string {
