@@ -10,16 +10,33 @@ import (
 // where needs, removals, effects and names become order.
 type graph struct {
 	actions []*Action
-	after   []map[int]bool // after[i][j]: i waits for j; true: for good, false: soft
+	after   []map[int]strength // after[i][j]: i waits for j
+	// release are the waits for a thing that is changed in place so that it
+	// lets go of what it needed.
+	release []release
+}
+
+// strength is how firmly one action waits for another.
+type strength int8
+
+const (
+	byText strength = iota // a name was read in a text the engine does not track
+	byName                 // a name had better be free first
+	firm
+)
+
+type release struct {
+	waits, on int
+	thing     catalog.Ref
 }
 
 func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
-	g := &graph{actions: actions, after: make([]map[int]bool, len(actions))}
+	g := &graph{actions: actions, after: make([]map[int]strength, len(actions))}
 	makes, removes := map[catalog.Ref][]int{}, map[catalog.Ref][]int{}
 	takes := map[Name][]int{}
 	index := make(map[*Action]int, len(actions))
 	for i, a := range actions {
-		g.after[i] = map[int]bool{}
+		g.after[i] = map[int]strength{}
 		index[a] = i
 		for _, r := range a.Makes {
 			makes[r] = append(makes[r], i)
@@ -68,11 +85,11 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 	}
 	for i, a := range actions {
 		if j, ok := index[a.Sequel]; ok && a.Sequel != nil {
-			g.wait(i, j, true)
+			g.wait(i, j, firm)
 		}
 		for _, r := range a.After {
 			for _, j := range makers(r) {
-				g.wait(i, j, true)
+				g.wait(i, j, firm)
 			}
 		}
 		for _, r := range a.Makes {
@@ -85,28 +102,28 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 					continue
 				}
 				for _, j := range makers(n.On) {
-					g.wait(i, j, !n.Text)
+					g.wait(i, j, need(n))
 				}
 			}
 			if r.Fact != "" { // a fact comes after its thing
 				for _, j := range makes[r.Thing()] {
-					g.wait(i, j, true)
+					g.wait(i, j, firm)
 				}
 			}
 			if r.IsPart() { // a part comes after its object
 				for _, j := range makes[r.Object()] {
-					g.wait(i, j, true)
+					g.wait(i, j, firm)
 				}
 			}
 			for _, j := range removes[r] { // out with the old one first
-				g.wait(i, j, true)
+				g.wait(i, j, firm)
 			}
 		}
 		for _, r := range a.Removes {
 			g.clearFirst(i, r, true, userOf, removers, makes, facts)
 			if !r.IsPart() { // parts that come down by themselves go first
 				for _, j := range partsRemoved[r] {
-					g.wait(i, j, true)
+					g.wait(i, j, firm)
 				}
 			}
 		}
@@ -115,7 +132,7 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		}
 		for _, n := range a.Frees {
 			for _, j := range takes[n] {
-				g.wait(j, i, !n.Soft)
+				g.wait(j, i, nameStrength(n))
 			}
 		}
 	}
@@ -135,19 +152,21 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.R
 		}
 		rs := removers(z)
 		for _, j := range rs {
-			g.wait(i, j, !u.need.Text)
+			g.wait(i, j, need(u.need))
 		}
-		if gone && len(rs) == 0 {
-			for _, j := range makes[z] { // changed in place: it lets go first
-				g.wait(i, j, !u.need.Text)
+		if !gone || len(rs) > 0 {
+			continue
+		}
+		// Changed in place: it lets go first.
+		letGo := makes[z]
+		if z.Fact == "" {
+			for _, f := range facts[z] {
+				letGo = append(letGo[:len(letGo):len(letGo)], makes[f]...)
 			}
-			if z.Fact == "" {
-				for _, f := range facts[z] {
-					for _, j := range makes[f] {
-						g.wait(i, j, !u.need.Text)
-					}
-				}
-			}
+		}
+		for _, j := range letGo {
+			g.wait(i, j, need(u.need))
+			g.release = append(g.release, release{i, j, z})
 		}
 	}
 }
@@ -161,9 +180,26 @@ func contains(l []int, x int) bool {
 	return false
 }
 
-func (g *graph) wait(i, j int, hard bool) {
-	if i != j {
-		g.after[i][j] = g.after[i][j] || hard
+func need(n catalog.Need) strength {
+	if n.Text {
+		return byText
+	}
+	return firm
+}
+
+func nameStrength(n Name) strength {
+	if n.Soft {
+		return byName
+	}
+	return firm
+}
+
+func (g *graph) wait(i, j int, s strength) {
+	if i == j {
+		return
+	}
+	if old, ok := g.after[i][j]; !ok || old < s {
+		g.after[i][j] = s
 	}
 }
 
@@ -232,22 +268,39 @@ func (g *graph) circle(waits []int, before [][]int) []*Action {
 	return out
 }
 
-// dropSoft forgets the soft edges within a circle.
-func (g *graph) dropSoft(cycle []*Action) bool {
-	in := map[*Action]bool{}
-	for _, a := range cycle {
-		in[a] = true
-	}
+// drop forgets the waits of one strength within a circle.
+func (g *graph) drop(s strength, cycle []*Action) bool {
+	in := members(cycle)
 	any := false
 	for i, m := range g.after {
-		for j, hard := range m {
-			if !hard && in[g.actions[i]] && in[g.actions[j]] {
+		for j, have := range m {
+			if have == s && in[g.actions[i]] && in[g.actions[j]] {
 				delete(m, j)
 				any = true
 			}
 		}
 	}
 	return any
+}
+
+// released are the things that change in place within a circle.
+func (g *graph) released(cycle []*Action) []catalog.Ref {
+	in := members(cycle)
+	var out []catalog.Ref
+	for _, r := range g.release {
+		if in[g.actions[r.waits]] && in[g.actions[r.on]] {
+			out = append(out, r.thing)
+		}
+	}
+	return out
+}
+
+func members(cycle []*Action) map[*Action]bool {
+	in := make(map[*Action]bool, len(cycle))
+	for _, a := range cycle {
+		in[a] = true
+	}
+	return in
 }
 
 // ready is the heap of actions that wait for nothing.

@@ -197,10 +197,18 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups})
 	b := &builder{w: w, desired: desired, actual: actual, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
-	actions := b.actions(cmp)
-	ordered, err := arrange(actions, desired, actual)
-	if err != nil {
-		return nil, err
+	var ordered []*Action
+	for {
+		actions := b.actions(cmp)
+		var stuck []catalog.Ref
+		var err error
+		if ordered, stuck, err = arrange(actions, desired, actual); err == nil {
+			break
+		}
+		// What changes in place within a circle comes down first instead.
+		if !b.takeDown(stuck) {
+			return nil, err
+		}
 	}
 	ordered = join(ordered)
 	steps := make([]*Step, len(ordered))
@@ -354,6 +362,20 @@ func (b *builder) write(it *compare.Item) []*Action {
 	return append(b.w.Drop(c), b.w.Create(c)...)
 }
 
+// takeDown marks things for rebuilding; false when all were marked before.
+func (b *builder) takeDown(refs []catalog.Ref) bool {
+	again := false
+	for _, r := range refs {
+		m := b.rebuildObject
+		if r.IsPart() {
+			m = b.rebuildPart
+		}
+		again = again || !m[r]
+		m[r] = true
+	}
+	return again
+}
+
 // disturb marks for rebuilding whatever stands on the thing and cannot stay.
 func (b *builder) disturb(cmp *compare.Comparison, e Effect, removed map[catalog.Ref]bool, mark func(catalog.Ref)) {
 	for _, u := range b.users[e.On.Object()] {
@@ -388,7 +410,7 @@ func (b *builder) disturb(cmp *compare.Comparison, e Effect, removed map[catalog
 }
 
 // letsGo tells whether the thing is changed itself, in the fact that is meant
-// or in more than its comment.
+// or in a text or list, which is what names other things.
 func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 	it := cmp.Find(r)
 	if it == nil {
@@ -406,8 +428,17 @@ func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 		}
 	}
 	for _, p := range it.Properties {
-		if r.Fact == "" && p.Name != "comment" || p.Name == r.Fact {
-			return true
+		if r.Fact != "" {
+			if p.Name == r.Fact {
+				return true
+			}
+			continue
+		}
+		// A changed text or list is bound anew; a flag is not.
+		for _, v := range []*catalog.Value{p.Source, p.Target} {
+			if v != nil && (v.Form == catalog.FormSQL || v.Form == catalog.FormList) {
+				return true
+			}
 		}
 	}
 	return false
@@ -536,24 +567,38 @@ func holdChange(cmp *compare.Comparison, r catalog.Ref) bool {
 }
 
 // arrange orders actions so that each runs when what it needs is there and
-// what stands on it is gone. The same actions always give the same order.
-func arrange(actions []*Action, desired, actual *catalog.Catalog) ([]*Action, error) {
+// what stands on it is gone. The same actions always give the same order. A
+// circle is broken, in this order, by forgetting needs read from texts, by
+// splitting actions, by taking down what changes in place (stuck), and by not
+// waiting for names that had better be free.
+func arrange(actions []*Action, desired, actual *catalog.Catalog) (ordered []*Action, stuck []catalog.Ref, err error) {
 	for {
 		g := newGraph(actions, desired, actual)
 		ordered, cycle := g.sort()
 		if cycle == nil {
-			return ordered, nil
+			return ordered, nil, nil
+		}
+		for cycle != nil && g.drop(byText, cycle) {
+			ordered, cycle = g.sort()
+		}
+		if cycle == nil {
+			return ordered, nil, nil
 		}
 		if split := splitSome(actions, cycle); split != nil {
 			actions = split
 			continue
 		}
-		if g.dropSoft(cycle) {
-			if ordered, cycle = g.sort(); cycle == nil {
-				return ordered, nil
-			}
+		stuck = append(stuck, g.released(cycle)...)
+		if len(stuck) > 0 {
+			return nil, stuck, cycleError(cycle)
 		}
-		return nil, cycleError(cycle)
+		for cycle != nil && g.drop(byName, cycle) {
+			ordered, cycle = g.sort()
+		}
+		if cycle == nil {
+			return ordered, nil, nil
+		}
+		return nil, stuck, cycleError(cycle)
 	}
 }
 
