@@ -120,8 +120,8 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	if err != nil {
 		return nil, trouble("reading", "%w", err)
 	}
-	for i, side := range []string{"source", "target"} {
-		a.note("%s   %s: %s (%s %s, %s)", side, cats[i].Place, report.Counts(cats[i]), engineTitle(cats[i].Engine), cats[i].Version, p.took[i].Round(time.Millisecond))
+	for i, c := range cats {
+		a.note("read %s: %s (%s %s, %s)", c.Place, report.Counts(c), engineTitle(c.Engine), c.Version, p.took[i].Round(time.Millisecond))
 	}
 	if cats[0].Engine != cats[1].Engine {
 		return nil, trouble("engines", "the source is %s and the target %s; only databases of one engine can be compared", engineTitle(cats[0].Engine), engineTitle(cats[1].Engine))

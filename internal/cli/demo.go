@@ -1,5 +1,214 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
 
-func (a *app) demoCommand() *cobra.Command { return &cobra.Command{Use: "demo"} }
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/demo"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite"
+	"dappermirror/internal/place"
+)
+
+func (a *app) demoCommand() *cobra.Command {
+	var server string
+	var create bool
+	cmd := &cobra.Command{
+		Use:   "demo [FOLDER]",
+		Short: "Walk through the harbour example, start to end",
+		Long: `Writes the harbour example (two databases of the made-up port of Quillhaven, one
+ahead of the other) into a new folder, and walks through a whole day with it. Every
+command is shown as you would type it, with what it really answers.
+
+With --server the example is built on a PostgreSQL server instead, in two new
+databases, quillhaven_dev and quillhaven_live, which stay there; --create says that
+this is wanted.`,
+		Example: "  dapper-mirror demo\n  dapper-mirror demo /tmp/quillhaven\n  dapper-mirror demo --server postgres://postgres@localhost/postgres --create",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			folder := "quillhaven"
+			if len(args) == 1 {
+				folder = args[0]
+			}
+			if a.format == "json" {
+				return trouble("usage", "the demo is for reading; it has no JSON form")
+			}
+			if server != "" && !create {
+				return refusal("create", "--server makes two new databases; say --create if that is wanted")
+			}
+			if err := os.Mkdir(folder, 0o755); err != nil {
+				if errors.Is(err, os.ErrExist) {
+					return trouble("exists", "%s is there already; name another folder: dapper-mirror demo FOLDER", folder)
+				}
+				return trouble("write", "%w", err)
+			}
+			d := &demoWalk{app: a, source: "dev.db", target: "live.db", names: sqliteNames}
+			var err error
+			if server != "" {
+				err = d.onServer(cmd.Context(), server)
+			} else {
+				err = d.inFolder(cmd.Context(), folder)
+			}
+			if err != nil {
+				return err
+			}
+			if err := os.Chdir(folder); err != nil {
+				return trouble("write", "%w", err)
+			}
+			return d.walk(folder)
+		},
+	}
+	cmd.Flags().StringVar(&server, "server", "", "build the example on this PostgreSQL server (a `URL`)")
+	cmd.Flags().BoolVar(&create, "create", false, "the two databases may be created")
+	return cmd
+}
+
+// demoNames are the words that differ between the engines' samples.
+type demoNames struct{ close, hotfix, pilotage, flag, fillFamily, fillFlag, pilotName string }
+
+var sqliteNames = demoNames{close: "table:booking", hotfix: "index:ix_invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
+	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=substr(name, instr(name, ' ') + 1)", pilotName: "column:pilot.name"}
+var postgresNames = demoNames{close: "table:harbour.booking", hotfix: "index:harbour.invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
+	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
+
+type demoWalk struct {
+	app            *app
+	source, target string
+	names          demoNames
+}
+
+func (d *demoWalk) inFolder(ctx context.Context, folder string) error {
+	for side, file := range map[demo.Side]string{demo.Dev: d.source, demo.Live: d.target} {
+		path := filepath.Join(folder, file)
+		db, err := sqlite.Engine{}.Open(ctx, path, engine.OpenOptions{Write: true, Create: true})
+		if err != nil {
+			return trouble("write", "%s: %w", path, err)
+		}
+		err = demo.Build(ctx, sqlite.Engine{}, db, side)
+		db.Close()
+		if err != nil {
+			return trouble("write", "%s: %w", path, err)
+		}
+	}
+	return nil
+}
+
+// onServer makes the two databases and loads them.
+func (d *demoWalk) onServer(ctx context.Context, server string) error {
+	p, err := d.app.resolve(server, false)
+	if err != nil {
+		return err
+	}
+	if p.Engine == nil || p.Engine.Name() == "sqlite" {
+		return trouble("usage", "--server takes a server's URL; without it the demo makes SQLite files")
+	}
+	d.names = postgresNames
+	admin, err := p.Open(ctx, engine.OpenOptions{Write: true})
+	if err != nil {
+		return trouble("open", "%w", err)
+	}
+	defer admin.Close()
+	for _, side := range []demo.Side{demo.Dev, demo.Live} {
+		name := "quillhaven_" + string(side)
+		if err := admin.Exec(ctx, "CREATE DATABASE "+sqltext.Always(name)); err != nil {
+			return trouble("create", "creating the database %s: %w", name, err)
+		}
+		u, err := url.Parse(p.Address)
+		if err != nil {
+			return trouble("place", "%w", err)
+		}
+		u.Path = "/" + name
+		at, err := place.Resolve(u.String(), place.Options{})
+		if err != nil {
+			return trouble("place", "%w", err)
+		}
+		db, err := at.Open(ctx, engine.OpenOptions{Write: true})
+		if err != nil {
+			return trouble("open", "%w", err)
+		}
+		err = demo.Build(ctx, p.Engine, db, side)
+		db.Close()
+		if err != nil {
+			return trouble("create", "%w", err)
+		}
+		if side == demo.Dev {
+			d.source = u.String()
+		} else {
+			d.target = u.String()
+		}
+	}
+	return nil
+}
+
+// say writes a remark between the commands.
+func (d *demoWalk) say(text string) {
+	st := d.app.style()
+	fmt.Fprintf(&d.app.out, "\n%s\n", st.Strong("# "+text))
+}
+
+// run shows a command as it would be typed, runs it, and shows what it says.
+func (d *demoWalk) run(want int, args ...string) error {
+	var typed []string
+	for _, s := range args {
+		if strings.ContainsAny(s, " *'()|&?") {
+			s = "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+		}
+		typed = append(typed, s)
+	}
+	out := &d.app.out
+	fmt.Fprintf(out, "\n$ dapper-mirror %s\n", strings.Join(typed, " "))
+	if d.app.style().Color {
+		args = append([]string{"--color", "always"}, args...)
+	}
+	code := Main(append([]string{"--no-pager", "--no-input"}, args...), strings.NewReader(""), out, out)
+	fmt.Fprintf(out, "(exit code %d)\n", code)
+	if code != want {
+		return trouble("demo", "this command should have ended with exit code %d, not %d: dapper-mirror %s", want, code, strings.Join(typed, " "))
+	}
+	return nil
+}
+
+func (d *demoWalk) walk(folder string) error {
+	s, t, n := d.source, d.target, d.names
+	scope := []string{"--except", n.hotfix}
+	allow := []string{"--may-lose", n.pilotage + "," + n.pilotName + "," + n.flag, "--fill", n.fillFamily, "--fill", n.fillFlag}
+	with := func(args ...[]string) []string {
+		var out []string
+		for _, a := range args {
+			out = append(out, a...)
+		}
+		return out
+	}
+	steps := []struct {
+		say  string
+		want int
+		args []string
+	}{
+		{"The developers' database is ahead of the live one. What differs?", exitDifferent, []string{"compare", s, t}},
+		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.close}},
+		{"The script. What would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, scope)},
+		{"The losses were talked over and are allowed, by name. The live hot fix (an index) stays.", exitOK, with([]string{"script", s, t, "-o", "up.sql"}, scope, allow)},
+		{"Somebody else is to approve it. What is it, and does the target still fit?", exitOK, []string{"check", "up.sql", t}},
+		{"After a backup: run it.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
+		{"And compare again.", exitOK, with([]string{"compare", s, t}, scope)},
+	}
+	for _, st := range steps {
+		d.say(st.say)
+		if err := d.run(st.want, st.args...); err != nil {
+			if e := d.app.flush(); e != nil {
+				return e
+			}
+			return err
+		}
+	}
+	d.say("That was the day. The databases and scripts are in " + folder + ".")
+	return nil
+}

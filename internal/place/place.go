@@ -122,7 +122,7 @@ func redact(text string) string {
 	for _, k := range []string{"password", "sslpassword"} {
 		q.Del(k)
 	}
-	u.RawQuery = q.Encode()
+	u.RawQuery = strings.ReplaceAll(q.Encode(), "%2F", "/")
 	return u.String()
 }
 

@@ -255,13 +255,27 @@ func changedWords(a, b string) (as, bs []span) {
 	return as, bs
 }
 
+// fold is where a line that begins at from ends: at the last space in the room
+// there is, if that is not too early.
+func fold(r []rune, from, room int) int {
+	if len(r)-from <= room {
+		return len(r)
+	}
+	for to := from + room; to > from+room/2; to-- {
+		if r[to-1] == ' ' {
+			return to
+		}
+	}
+	return from + room
+}
+
 // writeLine writes one line of a definition, folded at the width. With
 // colour the changed words are underlined, without it carets stand below.
 func writeLine(w io.Writer, m mark, line string, changed []span, st Style) {
 	r := []rune(line)
 	room := max(20, st.Width-6)
-	for from := 0; from == 0 || from < len(r); from += room {
-		to := min(len(r), from+room)
+	for from, to := 0, 0; to == 0 || from < len(r); from = to {
+		to = fold(r, from, room)
 		sign := m.sign
 		if from > 0 {
 			sign = "…"

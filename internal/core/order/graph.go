@@ -327,10 +327,10 @@ func (h *ready) Less(i, j int) bool {
 	if p, q := catalog.Rank(x.About.Object().Kind), catalog.Rank(y.About.Object().Kind); p != q {
 		return p < q
 	}
-	if x.About != y.About {
-		return x.About.Less(y.About)
+	if x.About.Object() != y.About.Object() {
+		return x.About.Object().Less(y.About.Object())
 	}
-	return a < b
+	return a < b // as the writer named them: columns in the source's order
 }
 
 // phase puts what comes down before what goes up, and the last goodbyes last.

@@ -268,7 +268,7 @@ func (n *names) value(toks []sqltext.Token) catalog.Value {
 	var pieces []catalog.Piece
 	var text, canon strings.Builder
 	first := true
-	var prev sqltext.Token
+	var prev, before sqltext.Token // before is the last one that counts
 	for i, t := range toks {
 		if t.Blank() {
 			text.WriteString(t.Text)
@@ -287,10 +287,10 @@ func (n *names) value(toks []sqltext.Token) catalog.Value {
 			text.WriteString(t.Text)
 			continue
 		}
-		if !first {
+		if !first && spaceBetween(before, t) {
 			canon.WriteByte(' ')
 		}
-		first = false
+		first, before = false, t
 		if ref == nil {
 			text.WriteString(t.Text)
 			canon.WriteString(c)
@@ -313,6 +313,18 @@ func (n *names) value(toks []sqltext.Token) catalog.Value {
 		l.Text = strings.TrimRight(l.Text, " \t\r\n")
 	}
 	return catalog.SQL(pieces...)
+}
+
+// spaceBetween lays canonical text out: the same tokens always get the same
+// space, whatever was written.
+func spaceBetween(a, b sqltext.Token) bool {
+	switch {
+	case a.IsOp("("), a.IsOp("."), b.IsOp(")"), b.IsOp(","), b.IsOp("."), b.IsOp(";"):
+		return false
+	case b.IsOp("("): // a call, not a keyword before brackets
+		return !a.IsName() || a.Kind == sqltext.Word && reserved[catalog.FoldASCII(a.Text)]
+	}
+	return true
 }
 
 func (n *names) canon(t, prev, next sqltext.Token) (string, *catalog.Ref) {

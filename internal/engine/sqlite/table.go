@@ -360,7 +360,10 @@ func spread(sig []sqltext.Token) []sqltext.Token {
 // constraint gives a constraint what it is matched by and adds it: a name
 // where it has one, else its definition. A key is the only one of its table.
 func (t *tableParser) constraint(o *catalog.Object, definition string) {
-	o.Label = o.Kind.Title() + " (" + definition + ")"
+	o.Label = o.Kind.Title() + " (" + definition
+	if o.Kind != catalog.ForeignKey { // a key is known by its columns and its parent
+		o.Label += ")"
+	}
 	switch {
 	case o.Kind == catalog.PrimaryKey:
 		o.Match = "primary key"
@@ -369,7 +372,7 @@ func (t *tableParser) constraint(o *catalog.Object, definition string) {
 		o.Match = catalog.FoldASCII(o.Name)
 		o.Twin = definition
 	default:
-		o.Match = "(" + definition + ")"
+		o.Match = strings.TrimPrefix(o.Label, o.Kind.Title()+" ")
 		o.Twin = definition
 	}
 	// SQLite: a constraint that repeats another adds nothing.
@@ -486,7 +489,7 @@ clauses:
 		o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.Match, PartKind: catalog.Column, Part: c}, catalog.AspectType)
 	}
 	t.later = append(t.later, func() {
-		t.constraint(o, strings.Join(fold(cols), ", ")+" -> "+catalog.FoldASCII(parent)+" ("+strings.Join(fold(to), ", ")+") "+onDelete+"/"+onUpdate)
+		t.constraint(o, strings.Join(fold(cols), ", ")+") to "+catalog.FoldASCII(parent))
 	})
 	return nil
 }

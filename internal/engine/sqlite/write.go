@@ -296,7 +296,7 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action 
 			return nil
 		}
 	}
-	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref},
+	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref}, Late: true,
 		SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s;", quoteName(o.Name), quoteName(col.Name))}}
 	a.Risks = dropRisks(o, col)
 	return a

@@ -1,0 +1,29 @@
+BIN := bin/dapper-mirror
+export CGO_ENABLED = 0
+export GOFLAGS = -buildvcs=auto
+
+.PHONY: build demo test bench check clean
+
+build:
+	go build -trimpath -o $(BIN) ./cmd/dapper-mirror
+
+# The whole day on made-up data, in a fresh folder.
+demo: build
+	@d=$$(mktemp -d) && $(BIN) demo "$$d/quillhaven"
+
+# Installs PostgreSQL and the sqlite3 shell when they are missing.
+test: build
+	@./scripts/install-test-servers
+	go test ./...
+
+bench:
+	go test -run '^$$' -bench . -benchmem ./internal/core/...
+
+check: build
+	test -z "$$(gofmt -l cmd internal)"
+	go vet ./...
+	go run honnef.co/go/tools/cmd/staticcheck ./...
+	./scripts/check-static $(BIN)
+
+clean:
+	rm -rf bin

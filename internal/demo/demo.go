@@ -1,0 +1,58 @@
+// Package demo holds the sample world: the harbour office of the made-up port
+// of Quillhaven, as its developers have it and as it runs.
+package demo
+
+import (
+	"context"
+	"embed"
+	"fmt"
+
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+//go:embed sqlite/*.sql postgres/*.sql
+var files embed.FS
+
+// Side is one of the two databases.
+type Side string
+
+// The sides.
+const (
+	Dev  Side = "dev"  // the source, without rows
+	Live Side = "live" // the target, with the rows of a year
+)
+
+// Text is the SQL that builds one side.
+func Text(eng engine.Engine, side Side) (string, error) {
+	data, err := files.ReadFile(eng.Name() + "/" + string(side) + ".sql")
+	if err != nil {
+		return "", fmt.Errorf("there is no sample for %s", eng.Title())
+	}
+	if side == Dev {
+		return string(data), nil
+	}
+	rows, err := files.ReadFile(eng.Name() + "/rows.sql")
+	if err != nil {
+		return "", err
+	}
+	return string(data) + "\n" + string(rows), nil
+}
+
+// Build loads one side into an empty database.
+func Build(ctx context.Context, eng engine.Engine, db engine.Database, side Side) error {
+	text, err := Text(eng, side)
+	if err != nil {
+		return err
+	}
+	if err := db.Exec(ctx, "BEGIN"); err != nil {
+		return err
+	}
+	for _, s := range sqltext.Split(eng.Dialect(), text) {
+		if err := db.Exec(ctx, s.Text); err != nil {
+			line, _ := sqltext.Position(text, s.Pos)
+			return fmt.Errorf("loading the sample, line %d: %w", line, err)
+		}
+	}
+	return db.Exec(ctx, "COMMIT")
+}
