@@ -104,7 +104,7 @@ func (w *writer) say(indent, text string) {
 	}
 }
 
-func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-9s", name), text) }
+func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-11s", name), text) }
 
 func wrap(text string, n int) []string {
 	n = max(n, 20)
@@ -153,10 +153,7 @@ func (w *writer) header() {
 	for i, n := range w.frame.Notes {
 		name := ""
 		if i == 0 {
-			name = "if it"
-		}
-		if i == 1 {
-			name = "stops"
+			name = "on error"
 		}
 		w.field(name, n)
 	}

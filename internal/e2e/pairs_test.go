@@ -1,0 +1,212 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// pairCase is one pair of structures from a fixture file: sections begin with
+// "--- name", a case with "--- case NAME".
+type pairCase struct {
+	name, about                  string
+	common, source, target, rows string
+	keep                         []string // queries whose answer must stay
+	loss                         bool     // without permission it is held back
+	same                         bool     // the two are the same
+}
+
+func readPairs(t *testing.T, pattern string) []pairCase {
+	t.Helper()
+	files, err := filepath.Glob(pattern)
+	if err != nil || len(files) == 0 {
+		t.Fatalf("no fixtures: %s %v", pattern, err)
+	}
+	var out []pairCase
+	for _, f := range files {
+		data, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var into *string
+		for _, line := range strings.SplitAfter(string(data), "\n") {
+			rest, ok := strings.CutPrefix(line, "--- ")
+			if !ok {
+				if into != nil {
+					*into += line
+				}
+				continue
+			}
+			word, text, _ := strings.Cut(strings.TrimSpace(rest), " ")
+			if word == "case" {
+				out = append(out, pairCase{name: text})
+				into = nil
+				continue
+			}
+			c := &out[len(out)-1]
+			into = nil
+			switch word {
+			case "about":
+				c.about = text
+			case "common":
+				into = &c.common
+			case "source":
+				into = &c.source
+			case "target":
+				into = &c.target
+			case "rows":
+				into = &c.rows
+			case "keep":
+				c.keep = append(c.keep, text)
+			case "loss":
+				c.loss = true
+			case "same":
+				c.same = true
+			default:
+				t.Fatalf("%s: unknown section %q", f, word)
+			}
+		}
+	}
+	return out
+}
+
+// places is one engine under test: how databases are made, asked and dumped.
+type places interface {
+	make(t testing.TB, sql string) string // answers what the program is given
+	ask(t testing.TB, place, query string) string
+	client(place, file string) (string, error) // runs a script in the engine's own client
+	dump(t testing.TB, place string) []string
+}
+
+type litePlaces struct {
+	dir string
+	n   *int
+}
+
+func (l litePlaces) make(t testing.TB, sql string) string {
+	*l.n++
+	return lite(t, l.dir, fmt.Sprintf("d%d.db", *l.n), sql)
+}
+func (l litePlaces) ask(t testing.TB, place, query string) string { return ask(t, place, query) }
+func (l litePlaces) client(place, file string) (string, error) {
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return "", err
+	}
+	out, err := tryCommand(string(text), "sqlite3", "-bail", place)
+	if err == nil && strings.Contains(strings.ToLower(out), "error") {
+		err = fmt.Errorf("the client printed an error")
+	}
+	return out, err
+}
+func (l litePlaces) dump(t testing.TB, place string) []string { return witness(t, place) }
+
+type pgPlaces struct{ s *server }
+
+func (p pgPlaces) make(t testing.TB, sql string) string { return p.s.url(p.s.database(t, sql)) }
+func (p pgPlaces) name(place string) string {
+	name, _, _ := strings.Cut(strings.TrimPrefix(place, "postgres://postgres@/"), "?")
+	return name
+}
+func (p pgPlaces) ask(t testing.TB, place, query string) string {
+	return p.s.psql(t, p.name(place), query)
+}
+func (p pgPlaces) client(place, file string) (string, error) {
+	return tryCommand("", filepath.Join(p.s.bin, "psql"), "-X", "-q", "-v", "ON_ERROR_STOP=1", "-h", p.s.dir, "-U", "postgres", "-d", p.name(place), "-f", file)
+}
+func (p pgPlaces) dump(t testing.TB, place string) []string { return p.s.dump(t, p.name(place)) }
+
+func TestPairsSQLite(t *testing.T) {
+	n := 0
+	eachPair(t, "testdata/sqlite/*.sql", litePlaces{t.TempDir(), &n})
+}
+
+func TestPairsPostgres(t *testing.T) {
+	eachPair(t, "testdata/postgres/*.sql", pgPlaces{postgres(t)})
+}
+
+func eachPair(t *testing.T, pattern string, p places) {
+	for _, c := range readPairs(t, pattern) {
+		t.Run(c.name, func(t *testing.T) { pair(t, c, p) })
+	}
+}
+
+// pair checks the promises on one pair: compare sees it, a script without
+// permission loses nothing, the script through the engine's own client and
+// through apply ends like the source, and comparing again finds nothing.
+func pair(t *testing.T, c pairCase, p places) {
+	dir := t.TempDir()
+	source := p.make(t, c.common+"\n"+c.source)
+	targetSQL := c.common + "\n" + c.target + "\n" + c.rows
+	target := p.make(t, targetSQL)
+	if c.same {
+		want(t, 0, dir, "compare", source, target)
+		want(t, 0, dir, "compare", target, source)
+		return
+	}
+	want(t, 1, dir, "compare", source, target, "--detail")
+	keep := func(place string) []string {
+		var out []string
+		for _, q := range c.keep {
+			out = append(out, p.ask(t, place, q))
+		}
+		return out
+	}
+	before := keep(target)
+
+	// Nothing is lost unless it was allowed.
+	code := 0
+	if c.loss {
+		code = 3
+	}
+	want(t, code, dir, "script", source, target, "-o", "held.sql")
+	if c.loss {
+		other := p.make(t, targetSQL)
+		if out, err := p.client(other, filepath.Join(dir, "held.sql")); err != nil {
+			t.Fatalf("the held-back script fails: %v\n%s\n%s", err, out, read(t, filepath.Join(dir, "held.sql")))
+		}
+		if d := firstDifference(before, keep(other)); d != "" {
+			t.Fatalf("something was lost without permission:\n%s", d)
+		}
+	}
+
+	// Through the engine's own client, from a capture on both sides.
+	want(t, 0, dir, "capture", source, "-o", "source.json")
+	want(t, 0, dir, "capture", target, "-o", "target.json")
+	want(t, 0, dir, "script", "source.json", "target.json", "--may-lose", "*", "-o", "captured.sql")
+	want(t, 0, dir, "script", source, target, "--may-lose", "*", "-o", "up.sql")
+	if a, b := body(read(t, filepath.Join(dir, "captured.sql"))), body(read(t, filepath.Join(dir, "up.sql"))); a != b {
+		t.Fatalf("from captures another script is written:\n%s", firstDifference(strings.Split(a, "\n"), strings.Split(b, "\n")))
+	}
+	byApply := p.make(t, targetSQL)
+	script := filepath.Join(dir, "up.sql")
+	if out, err := p.client(target, script); err != nil {
+		t.Fatalf("the script fails in the client: %v\n%s\n%s", err, out, read(t, script))
+	}
+	want(t, 0, dir, "apply", "up.sql", byApply, "--yes")
+	for _, place := range []string{target, byApply} {
+		if d := firstDifference(p.dump(t, source), p.dump(t, place)); d != "" {
+			t.Fatalf("the engine's own view differs after the script:\n%s\n%s", d, read(t, script))
+		}
+		want(t, 0, dir, "compare", source, place)
+		for i, q := range c.keep {
+			if strings.HasPrefix(q, "/* held */") {
+				continue
+			}
+			if after := p.ask(t, place, q); after != before[i] {
+				t.Fatalf("%s: was %q, is %q", q, before[i], after)
+			}
+		}
+	}
+	// Once more: there is nothing left to do, and apply says so.
+	want(t, 0, dir, "apply", "up.sql", byApply, "--yes")
+}
+
+// body is a script without its header and footer, which name the places.
+func body(s string) string {
+	_, s, _ = strings.Cut(s, "\n\n")
+	s, _, _ = strings.Cut(s, "\n-- @dapper-mirror ")
+	return s
+}

@@ -1,0 +1,110 @@
+package e2e
+
+import (
+	"database/sql"
+	"fmt"
+	"path/filepath"
+	"sort"
+	"strings"
+	"testing"
+
+	_ "modernc.org/sqlite"
+)
+
+// lite makes a SQLite file with the sqlite3 shell and answers its path.
+func lite(t testing.TB, dir, name, text string) string {
+	t.Helper()
+	path := filepath.Join(dir, name)
+	if out, err := tryCommand("PRAGMA user_version=0;\nVACUUM;\n"+text, "sqlite3", "-bail", path); err != nil || strings.Contains(out, "rror") {
+		t.Fatalf("building %s: %v %s", name, err, out)
+	}
+	return path
+}
+
+// ask runs a query through the sqlite3 shell.
+func ask(t testing.TB, path, query string) string {
+	t.Helper()
+	return command(t, "", "sqlite3", "-bail", path, query)
+}
+
+// witness describes a database by the engine's own pragmas, which the program
+// does not use: columns, keys, references, indexes, and the texts of checks,
+// views and triggers without their layout.
+func witness(t testing.TB, path string) []string {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+path+"?mode=ro")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	var out []string
+	rows := func(label, query string, args ...any) [][]string {
+		r, err := db.Query(query, args...)
+		if err != nil {
+			t.Fatalf("%s: %v", query, err)
+		}
+		defer r.Close()
+		cols, err := r.Columns()
+		if err != nil {
+			t.Fatal(err)
+		}
+		var all [][]string
+		for r.Next() {
+			vals := make([]any, len(cols))
+			ptrs := make([]any, len(cols))
+			for i := range vals {
+				ptrs[i] = &vals[i]
+			}
+			if err := r.Scan(ptrs...); err != nil {
+				t.Fatal(err)
+			}
+			one := make([]string, len(cols))
+			for i, v := range vals {
+				one[i] = fmt.Sprint(v)
+			}
+			all = append(all, one)
+		}
+		for _, one := range all {
+			if label != "" {
+				out = append(out, label+" "+strings.ToLower(strings.Join(one, " | ")))
+			}
+		}
+		return all
+	}
+	for _, m := range rows("", "SELECT type, name, sql FROM sqlite_schema WHERE name NOT LIKE 'sqlite\\_%' ESCAPE '\\'") {
+		switch m[0] {
+		case "view", "trigger":
+			out = append(out, m[0]+" "+flat(m[2]))
+		case "table":
+			if strings.HasPrefix(strings.ToUpper(m[2]), "CREATE VIRTUAL") {
+				out = append(out, "virtual "+flat(m[2]))
+				continue
+			}
+			name := strings.ToLower(m[1])
+			rows("column "+name, "SELECT name, upper(type), \"notnull\", coalesce(trim(dflt_value, '()'), '-'), pk, hidden FROM pragma_table_xinfo(?) ORDER BY name", m[1])
+			rows("key "+name, "SELECT \"from\", \"table\", coalesce(\"to\", '-'), on_update, on_delete, seq FROM pragma_foreign_key_list(?) ORDER BY 2, 1, 3", m[1])
+			for _, ix := range rows("", "SELECT name, \"unique\", origin, partial FROM pragma_index_list(?)", m[1]) {
+				label := ix[0]
+				if ix[2] != "c" {
+					label = "(made by the engine)"
+				}
+				var cols []string
+				for _, c := range rows("", "SELECT coalesce(name, 'expression'), \"desc\", coll FROM pragma_index_xinfo(?) WHERE key ORDER BY seqno", ix[0]) {
+					cols = append(cols, strings.ToLower(strings.Join(c, " ")))
+				}
+				out = append(out, strings.ToLower(fmt.Sprintf("index %s %s %v %s", name, label, ix[1:], strings.Join(cols, ", "))))
+			}
+			for _, word := range []string{"CHECK", "AUTOINCREMENT", "WITHOUT ROWID", "STRICT", "DEFERRED", "NOCASE"} {
+				out = append(out, fmt.Sprintf("%s has %d %s", name, strings.Count(strings.ToUpper(m[2]), word), word))
+			}
+		}
+	}
+	sort.Strings(out)
+	return out
+}
+
+// flat takes the layout and the quotes off a text.
+func flat(s string) string {
+	s = strings.NewReplacer(`"`, "", "`", "", "[", "", "]", "", "(", " ( ", ")", " ) ", ",", " , ", ";", " ; ").Replace(s)
+	return strings.ToLower(strings.Join(strings.Fields(s), " "))
+}
