@@ -38,6 +38,7 @@ type colSpec struct {
 	notNull   bool
 	def       string // "", or a literal
 	computed  string // a column it doubles
+	fresh     bool   // its values, if any, are of another column
 }
 
 type indexSpec struct {
