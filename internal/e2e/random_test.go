@@ -266,7 +266,7 @@ func (s *spec) mutate(r *rand.Rand) *spec {
 		n.tables = append(n.tables, &c)
 	}
 	for _, name := range pick(r, tableNames, 1) {
-		if n.table(name) == nil {
+		if n.table(name) == nil && s.table(name) == nil {
 			t := newTable(r, name)
 			t.fresh = true
 			n.tables = append(n.tables, t)
