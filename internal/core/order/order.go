@@ -309,6 +309,12 @@ func (b *builder) actions(cmp *compare.Comparison) []*Action {
 		}
 		dirty[i] = it.Status != compare.Same
 	}
+	// What an earlier round marked comes down this time as well.
+	for _, marked := range []map[catalog.Ref]bool{b.rebuildObject, b.rebuildPart} {
+		for r := range marked {
+			dirty[at[r.Object()]] = true
+		}
+	}
 	removed := map[catalog.Ref]bool{} // of the target, objects and parts
 	for {
 		var fresh []*Action

@@ -1,0 +1,267 @@
+package compare
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/scope"
+)
+
+// build makes a catalog of a small notation: "table berth: id=int depth=real
+// #ix=depth" has columns with a type, and an index with a definition.
+func build(lines ...string) *catalog.Catalog {
+	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
+	for _, l := range lines {
+		head, rest, _ := strings.Cut(l, ":")
+		kind, name, _ := strings.Cut(head, " ")
+		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name, Match: catalog.FoldASCII(name), Space: "relation"}
+		for _, f := range strings.Fields(rest) {
+			n, v, _ := strings.Cut(f, "=")
+			switch {
+			case strings.HasPrefix(n, "#"):
+				p := &catalog.Object{Kind: catalog.Index, Name: n[1:], Twin: v}
+				p.Set("definition", catalog.PlainSQL(v))
+				o.Add(p)
+			case strings.HasPrefix(n, "@"):
+				o.Set(n[1:], catalog.Scalar(v))
+			case strings.HasPrefix(n, "+"):
+				o.Optional(n[1:], "owners", catalog.Scalar(v))
+			default:
+				p := &catalog.Object{Kind: catalog.Column, Name: n}
+				p.Set("type", catalog.Scalar(v))
+				o.Add(p)
+			}
+		}
+		c.Add(o)
+	}
+	c.Sort()
+	return c
+}
+
+// story tells a comparison in one line, for tests.
+func story(c *Comparison) string {
+	var out []string
+	for _, it := range c.Differences() {
+		s := fmt.Sprintf("%s %s %s", it.Status, it.Kind(), it.Object().Name)
+		for _, p := range it.Properties {
+			s += " " + p.Name
+		}
+		if it.Status == Differs {
+			for _, p := range it.Changed() {
+				s += fmt.Sprintf(" [%s %s", p.Status, p.Object().Name)
+				for _, d := range p.Properties {
+					s += " " + d.Name
+				}
+				s += "]"
+			}
+		}
+		out = append(out, s)
+	}
+	return strings.Join(out, "; ")
+}
+
+func TestCompare(t *testing.T) {
+	for _, c := range []struct {
+		name           string
+		source, target []string
+		only, except   string
+		groups         string
+		want           string
+	}{
+		{"nothing", nil, nil, "", "", "", ""},
+		{"the same", []string{"table berth: id=int"}, []string{"table Berth: id=int"}, "", "", "", ""},
+		{"new and gone", []string{"table a:", "table b:"}, []string{"table b:", "view c:"}, "", "", "", "source-only table a; target-only view c"},
+		{"a column", []string{"table a: x=int y=int"}, []string{"table a: x=real z=int"}, "", "", "", "differs table a [differs x type] [source-only y] [target-only z]"},
+		{"a property", []string{"table a: @strict=yes"}, []string{"table a:"}, "", "", "", "differs table a strict"},
+		{"a property of the target only", []string{"table a:"}, []string{"table a: @strict=yes"}, "", "", "", "differs table a strict"},
+		{"an index under another name", []string{"table a: #new=x"}, []string{"table a: #old=x"}, "", "", "", "differs table a [differs new name]"},
+		{"two twins", []string{"table a: #n1=x #n2=x"}, []string{"table a: #o1=x #o2=x"}, "", "", "", "differs table a [differs n1 name] [differs n2 name]"},
+		{"a name keeps its match before a twin", []string{"table a: #i=x #j=y"}, []string{"table a: #i=y #k=x"}, "", "", "", "differs table a [differs i definition] [source-only j] [target-only k]"},
+		{"a kind changes", []string{"view a:"}, []string{"table a:"}, "", "", "", "target-only table a; source-only view a"},
+		{"only", []string{"table a: x=int", "table b: x=int"}, []string{"table a: x=real", "table b: x=real"}, "table:b", "", "", "differs table b [differs x type]"},
+		{"only one column", []string{"table a: x=int y=int @strict=yes"}, []string{"table a: x=real y=real"}, "column:a.x", "", "", "differs table a [differs x type]"},
+		{"except a part", []string{"table a: x=int #i=x"}, []string{"table a: x=real"}, "", "index:*", "", "differs table a [differs x type]"},
+		{"an owner is no difference", []string{"table a: +owner=me"}, []string{"table a: +owner=you"}, "", "", "", ""},
+		{"unless asked for", []string{"table a: +owner=me"}, []string{"table a: +owner=you"}, "", "", "owners", "differs table a owner"},
+	} {
+		opt := Options{Groups: map[string]bool{c.groups: true}}
+		if c.only != "" {
+			opt.Scope.Only, _ = scope.Parse(c.only)
+		}
+		if c.except != "" {
+			opt.Scope.Except, _ = scope.Parse(c.except)
+		}
+		cmp := Compare(build(c.source...), build(c.target...), opt)
+		if got := story(cmp); got != c.want {
+			t.Errorf("%s\n got %s\nwant %s", c.name, got, c.want)
+		}
+		if cmp.Different() != (c.want != "") || (cmp.Similarity() == 1000) != (c.want == "") {
+			t.Errorf("%s: different %v, similarity %d", c.name, cmp.Different(), cmp.Similarity())
+		}
+		back := Compare(build(c.target...), build(c.source...), opt)
+		if back.Similarity() != cmp.Similarity() {
+			t.Errorf("%s: similarity is %d one way and %d the other", c.name, cmp.Similarity(), back.Similarity())
+		}
+		// What is desired, put beside the target, shows the same differences,
+		// and beside the source none that is in scope.
+		d := cmp.Desired()
+		if got := story(Compare(d, cmp.Target, Options{Groups: opt.Groups})); got != c.want {
+			t.Errorf("%s: desired against the target\n got %s\nwant %s", c.name, got, c.want)
+		}
+		if got := story(Compare(cmp.Source, d, opt)); got != "" {
+			t.Errorf("%s: the source against what is desired: %s", c.name, got)
+		}
+	}
+}
+
+func TestSimilarity(t *testing.T) {
+	var many, changed []string
+	for i := range 100 {
+		l := fmt.Sprintf("table t%03d: a=int b=int c=int d=int e=int f=int g=int h=int i=int j=int", i)
+		many = append(many, l)
+		if i == 50 {
+			l = strings.Replace(l, "e=int", "e=real", 1)
+		}
+		changed = append(changed, l)
+	}
+	for _, c := range []struct {
+		name     string
+		a, b     []string
+		min, max int
+	}{
+		{"one column of a thousand", many, changed, 995, 999},
+		{"nothing in common", []string{"table a: x=int"}, []string{"view b:"}, 0, 0},
+		{"one empty", many, nil, 0, 0},
+		{"half", []string{"table a: x=int", "table b: x=int"}, []string{"table a: x=int"}, 600, 700},
+	} {
+		got := Compare(build(c.a...), build(c.b...), Options{}).Similarity()
+		if got < c.min || got > c.max {
+			t.Errorf("%s: %d, want %d to %d", c.name, got, c.min, c.max)
+		}
+	}
+}
+
+func TestNotSeenIsNotAbsent(t *testing.T) {
+	source, target := build("table a: x=int", "routine f:"), build("table a: x=int")
+	target.Gaps = []catalog.Gap{{Kind: "routine", Why: "no right"}}
+	cmp := Compare(source, target, Options{})
+	if cmp.Different() || len(cmp.Gaps) != 1 || cmp.Gaps[0].Side != "target" {
+		t.Errorf("a kind one side could not see differs: %s %v", story(cmp), cmp.Gaps)
+	}
+	if d := cmp.Desired(); d.Find(catalog.Ref{Kind: "routine", Name: "f"}) != nil {
+		t.Error("what was not compared is desired")
+	}
+	source, target = build("table a: x=int @comment=x"), build("table a: x=int")
+	source.Gaps = []catalog.Gap{{Kind: "table", Property: "comment", Why: "no right"}}
+	if cmp := Compare(source, target, Options{}); cmp.Different() {
+		t.Errorf("a fact one side could not see differs: %s", story(cmp))
+	}
+}
+
+func TestChoices(t *testing.T) {
+	source := build("table a: x=int y=int", "table n: x=int", "view v: @text=new")
+	target := build("table a: x=real z=int", "table g: x=int", "view v: @text=old")
+	leave := func(path ...string) *catalog.Catalog {
+		cmp := Compare(source, target, Options{})
+		for _, it := range cmp.Items {
+			for _, p := range path {
+				if it.Object().Name == p {
+					it.Choice = Leave
+				}
+				for _, part := range it.Parts {
+					if it.Object().Name+"."+part.Object().Name == p {
+						part.Choice = Leave
+					}
+				}
+			}
+		}
+		return cmp.Desired()
+	}
+	for _, c := range []struct {
+		leave []string
+		want  string // the desired against the target
+	}{
+		{nil, "differs table a [differs x type] [source-only y] [target-only z]; target-only table g; source-only table n; differs view v text"},
+		{[]string{"g", "n", "v"}, "differs table a [differs x type] [source-only y] [target-only z]"},
+		{[]string{"a.x", "g", "n", "v"}, "differs table a [source-only y] [target-only z]"},
+		{[]string{"a.z", "g", "n", "v"}, "differs table a [differs x type] [source-only y]"},
+		{[]string{"a.y", "g", "n", "v"}, "differs table a [differs x type] [target-only z]"},
+		{[]string{"a", "g", "n", "v"}, ""},
+		{[]string{"a"}, "target-only table g; source-only table n; differs view v text"},
+	} {
+		d := leave(c.leave...)
+		if got := story(Compare(d, target, Options{})); got != c.want {
+			t.Errorf("left %v\n got %s\nwant %s", c.leave, got, c.want)
+		}
+		a := d.Find(catalog.Ref{Kind: catalog.Table, Name: "a"})
+		partly := len(c.leave) > 0 && strings.HasPrefix(c.leave[0], "a.")
+		if a.Merged != partly {
+			t.Errorf("left %v: merged is %v", c.leave, a.Merged)
+		}
+	}
+}
+
+func TestOwnerStaysWhenNotAskedFor(t *testing.T) {
+	cmp := Compare(build("table a: x=int +owner=me"), build("table a: x=real +owner=you"), Options{})
+	if got := cmp.Desired().Objects[0].Text("owner"); got != "you" {
+		t.Errorf("the owner becomes %q", got)
+	}
+	cmp = Compare(build("table a: x=int"), build("table a: x=int +owner=you"), Options{})
+	if got := cmp.Desired().Objects[0].Text("owner"); got != "you" {
+		t.Errorf("of an equal object the owner becomes %q", got)
+	}
+}
+
+// Only values whose keys do not prove them equal are read.
+func TestSettleReadsOnlyWhatDiffers(t *testing.T) {
+	lazy := func(key string) *catalog.Object {
+		o := &catalog.Object{Kind: catalog.View, Name: "v" + key[:1]}
+		o.Set("definition", catalog.Value{Form: catalog.FormSQL, Key: key, Unread: true})
+		return o
+	}
+	side := func(keys ...string) (*catalog.Catalog, *int) {
+		c, n := &catalog.Catalog{}, new(int)
+		for _, k := range keys {
+			c.Add(lazy(k))
+		}
+		c.Fetch = func(_ context.Context, vs []*catalog.Value) error {
+			for _, v := range vs {
+				*n++
+				v.Pieces, v.Unread = []catalog.Piece{{Text: "text of " + v.Key, Canon: "text of " + v.Key}}, false
+			}
+			return nil
+		}
+		return c, n
+	}
+	source, sn := side("a1", "b1", "c1")
+	target, tn := side("a1", "b2", "d1")
+	if err := Settle(t.Context(), source, target); err != nil {
+		t.Fatal(err)
+	}
+	if *sn != 2 || *tn != 2 {
+		t.Errorf("read %d and %d texts, want 2 and 2: the differing one and the one without a partner", *sn, *tn)
+	}
+	if got := story(Compare(source, target, Options{})); got != "differs view vb definition; source-only view vc; target-only view vd" {
+		t.Error(got)
+	}
+	source.Fetch = func(context.Context, []*catalog.Value) error { return fmt.Errorf("lost") }
+	source.Objects[0].Properties[0].Value.Key = "zz"
+	if err := Settle(t.Context(), source, target); err == nil {
+		t.Error("a failed read is not reported")
+	}
+}
+
+func BenchmarkCompare(b *testing.B) {
+	var lines []string
+	for i := range 1000 {
+		lines = append(lines, fmt.Sprintf("table t%d: a=int b=int c=int d=int e=int #i=a #j=b", i))
+	}
+	source, target := build(lines...), build(lines...)
+	b.ReportAllocs()
+	for b.Loop() {
+		Compare(source, target, Options{})
+	}
+}
