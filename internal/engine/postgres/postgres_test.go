@@ -1,0 +1,266 @@
+package postgres
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/jackc/pgx/v5/pgconn"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+func TestQuote(t *testing.T) {
+	for in, want := range map[string]string{
+		"berth": "berth", "Berth": `"Berth"`, "two words": `"two words"`, "select": `"select"`, "user": `"user"`, "1st": `"1st"`, "a1_": "a1_",
+		`q"q`: `"q""q"`, "": `""`, "a$": `"a$"`, "ünï": `"ünï"`, "name": "name", "system_user": `"system_user"`, "new\nline": "\"new\nline\"",
+	} {
+		if got := quote(in); got != want {
+			t.Errorf("%q: %s, want %s", in, got, want)
+		}
+	}
+	for in, want := range map[string]string{"it's": "'it''s'", `back\slash`: `E'back\\slash'`, `it's \`: `E'it''s \\'`, "": "''"} {
+		if got := literal(in); got != want {
+			t.Errorf("%q: %s, want %s", in, got, want)
+		}
+	}
+}
+
+// userTypes is a catalog with an enum, domains and a composite.
+func userTypes() *catalog.Catalog {
+	c := &catalog.Catalog{}
+	c.Add(&catalog.Object{Kind: catalog.Enum, Schema: "h", Name: "state"})
+	c.Add(&catalog.Object{Kind: catalog.Enum, Schema: "h", Name: "Other"})
+	d := &catalog.Object{Kind: kindDomain, Schema: "h", Name: "metres"}
+	d.Set("type", catalog.Scalar("numeric(8,2)"))
+	c.Add(d)
+	e := &catalog.Object{Kind: kindDomain, Schema: "h", Name: "depth"}
+	e.Set("type", catalog.Scalar("h.metres"))
+	c.Add(e)
+	return c
+}
+
+func TestConvert(t *testing.T) {
+	for _, c := range []struct {
+		from, to string
+		via      string // what stands for the column is $; "-" where there is no way
+		risks    string
+	}{
+		{"integer", "bigint", "$::bigint", "rewrite"},
+		{"bigint", "integer", "$::integer", "may-fail rewrite"},
+		{"smallint", "integer", "$::integer", "rewrite"},
+		{"integer", "numeric(5,2)", "$::numeric(5,2)", "may-fail rewrite"},
+		{"integer", "numeric", "$::numeric", "rewrite"},
+		{"numeric", "integer", "$::integer", "loss rewrite"},
+		{"numeric(5,0)", "integer", "$::integer", "may-fail rewrite"},
+		{"double precision", "real", "$::real", "loss rewrite"},
+		{"real", "double precision", "$::double precision", "rewrite"},
+		{"bigint", "double precision", "$::double precision", "loss rewrite"},
+		{"numeric(10,4)", "numeric(10,1)", "$::numeric(10,1)", "loss rewrite"},
+		{"numeric(6,2)", "numeric(8,2)", "", ""},
+		{"numeric(8,2)", "numeric(6,2)", "$::numeric(6,2)", "may-fail rewrite"},
+		{"numeric(8,2)", "numeric(8,4)", "$::numeric(8,4)", "may-fail rewrite"},
+		{"numeric(8,2)", "numeric(10,4)", "$::numeric(10,4)", "rewrite"},
+		{"numeric(8,2)", "numeric", "", ""},
+		{"numeric", "numeric(8,2)", "$::numeric(8,2)", "loss rewrite"},
+		{"character varying(5)", "character varying(9)", "", ""},
+		{"character varying(9)", "character varying(5)", "$::character varying(5)", "loss rewrite"},
+		{"character varying(9)", "text", "", ""},
+		{"character varying", "text", "", ""},
+		{"text", "character varying", "", ""},
+		{"text", "character varying(9)", "$::character varying(9)", "loss rewrite"},
+		{"text", "character(9)", "$::character(9)", "loss rewrite"},
+		{"text", "integer", "$::integer", "rewrite may-fail"},
+		{"text", "uuid", "$::uuid", "rewrite may-fail"},
+		{"integer", "text", "$::text", "rewrite"},
+		{"integer", "character varying(3)", "$::character varying(3)", "rewrite loss rewrite"},
+		{"date", "timestamp without time zone", "$::timestamp without time zone", "rewrite"},
+		{"timestamp with time zone", "date", "$::date", "loss rewrite"},
+		{"timestamp without time zone", "timestamp with time zone", "$::timestamp with time zone", "rewrite"},
+		{"timestamp(6) without time zone", "timestamp(0) without time zone", "$::timestamp(0) without time zone", "loss rewrite"},
+		{"timestamp(0) without time zone", "timestamp(3) without time zone", "", ""},
+		{"json", "jsonb", "$::jsonb", "rewrite"},
+		{"boolean", "integer", "$::integer", "may-fail rewrite"},
+		{"boolean", "bigint", "$::integer::bigint", "may-fail rewrite"},
+		{"bigint", "boolean", "$::integer::boolean", "loss rewrite"},
+		{"integer", "boolean", "$::boolean", "loss rewrite"},
+		{"inet", "cidr", "$::cidr", "may-fail"},
+		{"point", "integer[]", "-", ""},
+		{"uuid", "integer", "-", ""},
+		{"integer[]", "bigint[]", "$::bigint[]", "rewrite"},
+		{"integer[]", "text", "$::text", "rewrite"},
+		{"integer", "integer[]", "-", ""},
+		{"text", "h.state", "$::h.state", "rewrite may-fail"},
+		{"h.state", "text", "$::text", "rewrite"},
+		{"h.state", `h."Other"`, `$::text::h."Other"`, "may-fail rewrite"},
+		{"h.state[]", `h."Other"[]`, `$::text[]::h."Other"[]`, "may-fail rewrite"},
+		{"h.state", "integer", "-", ""},
+		{"numeric(8,2)", "h.metres", "$::h.metres", "may-fail"},
+		{"numeric(8,2)", "h.depth", "$::h.depth", "may-fail"},
+		{"h.metres", "numeric(8,2)", "", ""},
+		{"h.depth", "integer", "$::integer", "loss rewrite"},
+		{"text", "text", "", "lock"},
+	} {
+		got := convert(userTypes(), userTypes(), c.from, c.to)
+		if c.via == "-" {
+			if got.possible {
+				t.Errorf("%s to %s: there is no way, got %q", c.from, c.to, got.via)
+			}
+			continue
+		}
+		var risks []string
+		for _, r := range got.risks {
+			risks = append(risks, string(r.kind))
+		}
+		if !got.possible || got.via != c.via || strings.Join(risks, " ") != c.risks {
+			t.Errorf("%s to %s: possible %v via %q risks %q; want via %q risks %q", c.from, c.to, got.possible, got.via, strings.Join(risks, " "), c.via, c.risks)
+		}
+	}
+}
+
+func TestCanonical(t *testing.T) {
+	for _, c := range [][2]string{
+		{"((b)::text = ANY ((ARRAY['x'::character varying, 'y'::character varying])::text[]))", "((b)::text = ANY (ARRAY[('x'::character varying)::text, ('y'::character varying)::text]))"},
+		{"a = ANY (ARRAY[1, 2])", "a = ANY (ARRAY[1, 2])"},
+		{"(ARRAY['x'::text])::text[]", "(ARRAY['x'::text])::text[]"},
+		{"'(ARRAY[''x''::character varying])::text[]'::text", "'(ARRAY[''x''::character varying])::text[]'::text"},
+		{"(ARRAY['it''s'::character varying])::text[]", "ARRAY[('it''s'::character varying)::text]"},
+		{"(ARRAY[]::character varying[])::text[]", "(ARRAY[]::character varying[])::text[]"},
+	} {
+		if got := canonical(c[0]); got != c[1] {
+			t.Errorf("%s\n got %s\nwant %s", c[0], got, c[1])
+		}
+		if again := canonical(canonical(c[0])); again != canonical(c[0]) {
+			t.Errorf("%s: not stable: %s", c[0], again)
+		}
+	}
+}
+
+func TestSplitType(t *testing.T) {
+	for in, want := range map[string][3]string{
+		"numeric(10,2)":                 {"numeric", "10,2", ""},
+		"integer[]":                     {"integer", "", "[]"},
+		"character varying(5)[]":        {"character varying", "5", "[]"},
+		"timestamp(3) with time zone":   {"timestamp with time zone", "3", ""},
+		`"Odd (name)"`:                  {`"Odd (name)"`, "", ""},
+		"public.berth":                  {"public.berth", "", ""},
+		"interval(2)":                   {"interval", "2", ""},
+		"timestamp(3) with time zone[]": {"timestamp with time zone", "3", "[]"},
+	} {
+		b, m, a := splitType(in)
+		if b != want[0] || m != want[1] || a != (want[2] != "") {
+			t.Errorf("%s: %q %q %v", in, b, m, a)
+		}
+	}
+}
+
+func TestEnumValues(t *testing.T) {
+	enum := func(values ...string) *catalog.Catalog {
+		c := &catalog.Catalog{}
+		o := &catalog.Object{Kind: catalog.Enum, Schema: "h", Name: "state", Space: "type"}
+		o.Set("values", catalog.List(values...))
+		c.Add(o)
+		return c
+	}
+	for _, c := range []struct {
+		was, now []string
+		want     []string
+	}{
+		{[]string{"a"}, []string{"a", "b"}, []string{"ALTER TYPE h.state ADD VALUE 'b';"}},
+		{[]string{"b"}, []string{"a", "b"}, []string{"ALTER TYPE h.state ADD VALUE 'a' BEFORE 'b';"}},
+		{[]string{"a", "c"}, []string{"a", "b", "c"}, []string{"ALTER TYPE h.state ADD VALUE 'b' AFTER 'a';"}},
+		{[]string{"c"}, []string{"a", "b", "c", "it's"}, []string{"ALTER TYPE h.state ADD VALUE 'a' BEFORE 'c';", "ALTER TYPE h.state ADD VALUE 'b' AFTER 'a';", "ALTER TYPE h.state ADD VALUE 'it''s';"}},
+		{nil, []string{"a"}, []string{"ALTER TYPE h.state ADD VALUE 'a';"}},
+		{[]string{"a", "b"}, []string{"b"}, []string{"ALTER TYPE h.state RENAME TO state_before;", "CREATE TYPE h.state AS ENUM ('b');", "DROP TYPE h.state_before;"}},
+		{[]string{"a", "b"}, []string{"b", "a"}, []string{"ALTER TYPE h.state RENAME TO state_before;", "CREATE TYPE h.state AS ENUM ('b', 'a');", "DROP TYPE h.state_before;"}},
+	} {
+		cmp := compare.Compare(enum(c.now...), enum(c.was...), compare.Options{})
+		p, err := order.Build(cmp, &Writer{}, func(catalog.Ref) bool { return true })
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, s := range p.Steps {
+			got = append(got, s.SQL...)
+		}
+		if fmt.Sprint(got) != fmt.Sprint(c.want) {
+			t.Errorf("%v to %v\n got %q\nwant %q", c.was, c.now, got, c.want)
+		}
+	}
+}
+
+func TestSequenceOptions(t *testing.T) {
+	for want, f := range map[string][6]string{
+		"":                {"bigint", "1", "1", "1", "9223372036854775807", "1"},
+		"INCREMENT BY -1": {"bigint", "-1", "-1", "-9223372036854775808", "-1", "1"},
+		"INCREMENT BY 2 MINVALUE 10 MAXVALUE 30000 START WITH 12 CACHE 5": {"smallint", "12", "2", "10", "30000", "5"},
+		"MAXVALUE 100":  {"integer", "1", "1", "1", "100", "1"},
+		"START WITH 50": {"integer", "50", "1", "1", "2147483647", "1"},
+	} {
+		o := &catalog.Object{Kind: catalog.Sequence}
+		for i, n := range []string{"type", "start", "increment", "minimum", "maximum", "cache"} {
+			o.Set(n, catalog.Scalar(f[i]))
+		}
+		if got := strings.Join(sequenceOptions(o), " "); got != want {
+			t.Errorf("%v: %q, want %q", f, got, want)
+		}
+	}
+}
+
+func TestOptions(t *testing.T) {
+	if got := strings.Join(optionClauses([]string{"fillfactor=90", "a=it's"}, []string{"fillfactor=70", "b=1"}), "; "); got != "SET (fillfactor=90, a='it''s'); RESET (b)" {
+		t.Error(got)
+	}
+	if got := optionClauses([]string{"a=1"}, []string{"a=1"}); got != nil {
+		t.Error(got)
+	}
+	for in, want := range map[string][2]string{"id integer": {"id", "integer"}, `"a b" text`: {`"a b"`, "text"}, `"a""b c" numeric(5,2)`: {`"a""b c"`, "numeric(5,2)"}} {
+		if n, typ := splitAttribute(in); n != want[0] || typ != want[1] {
+			t.Errorf("%s: %q %q", in, n, typ)
+		}
+	}
+}
+
+func TestExplain(t *testing.T) {
+	for _, c := range []struct {
+		err  error
+		want error
+		text string
+	}{
+		{&pgconn.PgError{Code: "3D000", Message: "x"}, engine.ErrNotFound, "no such database"},
+		{&pgconn.PgError{Code: "28P01", Message: "password authentication failed"}, engine.ErrConnect, "user or password"},
+		{&pgconn.PgError{Code: "55P03", Message: "lock timeout"}, engine.ErrLocked, "lock timeout"},
+		{&pgconn.PgError{Code: "25006", Message: "read only"}, engine.ErrReadOnly, ""},
+		{&pgconn.PgError{Code: "53100", Message: "full"}, engine.ErrDiskFull, ""},
+		{&pgconn.PgError{Code: "42P01", Message: "no relation", Detail: "two\nlines"}, nil, "no relation; two lines (SQLSTATE 42P01)"},
+	} {
+		got := explain(c.err)
+		if c.want != nil && !errors.Is(got, c.want) || !strings.Contains(got.Error(), c.text) {
+			t.Errorf("%v: %v", c.err, got)
+		}
+	}
+}
+
+// The script gives back every setting it makes.
+func TestFrameGivesBack(t *testing.T) {
+	f := Engine{}.Frame(&order.Plan{})
+	if len(f.Restore) != len(f.Settings) {
+		t.Fatalf("%d settings, %d given back", len(f.Settings), len(f.Restore))
+	}
+	for i, s := range f.Settings {
+		name := strings.Fields(s)[1]
+		if f.Restore[i] != "RESET "+name+";" {
+			t.Errorf("%s is given back by %s", s, f.Restore[i])
+		}
+	}
+	for _, s := range append(f.Settings, f.Restore...) {
+		if n := len(sqltext.Split(sqltext.Postgres, s)); n != 1 {
+			t.Errorf("%q is %d statements", s, n)
+		}
+	}
+}
