@@ -231,7 +231,7 @@ func RiskWords(r order.Risk) string { return string(r.Kind) + ": " + r.Text }
 
 func (w *writer) step(s *order.Step) {
 	w.line("")
-	w.say("", fmt.Sprintf("step %d of %d  %s", s.Number, len(w.Plan.Steps), s.Title))
+	w.say(fmt.Sprintf("step %d of %d  ", s.Number, len(w.Plan.Steps)), s.Title)
 	for _, r := range s.Risks {
 		w.say("  ! ", RiskWords(r))
 	}
@@ -251,7 +251,7 @@ func (w *writer) held() {
 	w.say("", "Held back: these steps would destroy something, or depend on one that would. They do not run.")
 	for _, s := range w.Plan.Held {
 		w.line("--")
-		w.say("", fmt.Sprintf("held back %d  %s", s.Number, s.Title))
+		w.say(fmt.Sprintf("held back %d  ", s.Number), s.Title)
 		for _, r := range s.Risks {
 			w.say("  ! ", RiskWords(r))
 		}

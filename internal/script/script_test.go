@@ -1,0 +1,305 @@
+package script
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"testing"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// odd is a name that tries everything to get out of a comment.
+const odd = "x\n; DROP TABLE y; --*/ $$ \x1b[31m ‮ \" ' \r\n.shell id\n\\! id"
+
+type toyEngine struct{ dialect sqltext.Dialect }
+
+func (toyEngine) Name() string                            { return "toy" }
+func (toyEngine) Title() string                           { return "Toy" }
+func (e toyEngine) Dialect() sqltext.Dialect              { return e.dialect }
+func (toyEngine) Writer(engine.WriteOptions) order.Writer { return nil }
+func (toyEngine) Definition(o *catalog.Object) string     { return "" }
+func (toyEngine) Open(context.Context, string, engine.OpenOptions) (engine.Database, error) {
+	return nil, errors.New("no")
+}
+func (toyEngine) Frame(*order.Plan) engine.Frame {
+	return engine.Frame{Client: []string{".bail on"}, Settings: []string{"SET a;"}, Begin: "BEGIN;", Guards: []string{"GUARD;"}, Checks: []string{"CHECK;"}, Commit: "COMMIT;", Restore: []string{"RESET a;"},
+		Notes: []string{"One transaction.", "A second note."}, Lock: "everything", RunWith: "toy %s < %s"}
+}
+
+func object(name, fact string) *catalog.Object {
+	o := &catalog.Object{Kind: catalog.Table, Name: name}
+	o.Set("fact", catalog.Scalar(fact))
+	return o
+}
+
+func plan(name string) *order.Plan {
+	actual, desired := &catalog.Catalog{Engine: "toy"}, &catalog.Catalog{Engine: "toy"}
+	actual.Add(object(name, "old"))
+	actual.Add(object("kept", "k"))
+	desired.Add(object(name, "new"))
+	n := object("newcomer", "n")
+	n.Need(catalog.Ref{Kind: catalog.Table, Name: "kept"}, catalog.AspectName)
+	desired.Add(n)
+	desired.Add(object("kept", "k"))
+	ref := catalog.Ref{Kind: catalog.Table, Name: name}
+	return &order.Plan{Actual: actual, Desired: desired, Full: desired,
+		Steps: []*order.Step{
+			{Number: 1, Action: &order.Action{About: ref, Title: "alter " + name, SQL: []string{"ALTER 1;", "ALTER 2;"}, Makes: []catalog.Ref{ref}, Risks: []order.Risk{{Kind: order.Loss, On: ref, Text: "rows of " + name}}}},
+			{Number: 2, Action: &order.Action{About: n.Ref(), Title: "create newcomer", SQL: []string{"CREATE newcomer;"}, Makes: []catalog.Ref{n.Ref()}, Note: "Slowly."}},
+		},
+		Held:        []*order.Step{{Number: 3, Action: &order.Action{About: ref, Title: "drop part of " + name, SQL: []string{"DROP a;\nDROP b;"}}}},
+		HeldBecause: []order.Risk{{Kind: order.Loss, On: ref, Text: "values of " + name}}}
+}
+
+func text(name string) string {
+	return string(Write(Input{Plan: plan(name), Engine: toyEngine{sqltext.SQLite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"}))
+}
+
+func TestWriteAndRead(t *testing.T) {
+	for _, name := range []string{"berth", odd} {
+		raw := text(name)
+		if again := text(name); again != raw {
+			t.Error("the same input gives other bytes")
+		}
+		for i, l := range strings.Split(raw, "\n") {
+			switch {
+			case l == "", strings.HasPrefix(l, "--"):
+			case strings.Contains(".bail on|SET a;|BEGIN;|GUARD;|ALTER 1;|ALTER 2;|CREATE newcomer;|CHECK;|COMMIT;|RESET a;", l):
+			default:
+				t.Errorf("%q: line %d left its comment: %q", name, i+1, l)
+			}
+			if strings.ContainsAny(l, "\x1b\r") || strings.ContainsRune(l, '‮') {
+				t.Errorf("%q: line %d has a control character: %q", name, i+1, l)
+			}
+		}
+		s, err := Read(raw)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if s.Edited || s.Meta.Steps != 2 || s.Meta.Held != 1 || len(s.Planned()) != 2 || len(s.Held()) != 1 || s.Meta.Source != "dev "+name || s.Meta.Scope[1] != "table:x" {
+			t.Errorf("%q read back: %+v", name, s.Meta)
+		}
+		if r := s.Planned()[0].Risks; len(r) != 1 || r[0].On.Name != name {
+			t.Errorf("the risk is lost: %v", r)
+		}
+		cmds, err := s.Commands(sqltext.SQLite)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, c := range cmds {
+			got = append(got, fmt.Sprintf("%d %s", c.Step, c.Text))
+		}
+		want := "0 .bail on|0 SET a;|0 BEGIN;|0 GUARD;|1 ALTER 1;|1 ALTER 2;|2 CREATE newcomer;|2 CHECK;|2 COMMIT;|2 RESET a;"
+		if strings.Join(got, "|") != want {
+			t.Errorf("commands\n got %s\nwant %s", strings.Join(got, "|"), want)
+		}
+	}
+}
+
+func TestHeaderSaysIt(t *testing.T) {
+	raw := text("berth")
+	for _, want := range []string{"source     dev berth", "target     live", "2 to run, 1 held back", "--only table:x", "dapper-mirror check up.sql live.db", "toy live.db < up.sql",
+		"LOSSES     rows of berth, allowed by --may-lose", "held back  values of berth", "--may-lose 'table:berth'", "One transaction.", "locks      everything", "backup",
+		"step 1 of 2  alter berth", "! loss: rows of berth", "Slowly.", "held back 3  drop part of berth", "--     DROP a;\n--     DROP b;"} {
+		if !strings.Contains(raw, want) {
+			t.Errorf("the script does not say %q:\n%s", want, raw)
+		}
+	}
+	for _, l := range strings.Split(raw, "\n") {
+		if len([]rune(l)) > 80 && !strings.HasPrefix(l, "-- @") {
+			t.Errorf("a line of %d columns: %s", len([]rune(l)), l)
+		}
+	}
+}
+
+func TestReadBadScripts(t *testing.T) {
+	good := text("berth")
+	for name, c := range map[string]struct {
+		text   string
+		want   error
+		edited bool
+	}{
+		"as written":        {good, nil, false},
+		"DOS line ends":     {strings.ReplaceAll(good, "\n", "\r\n"), nil, false},
+		"an edited step":    {strings.Replace(good, "ALTER 2;", "ALTER 3;", 1), nil, true},
+		"a comment more":    {"-- approved\n" + good, nil, true},
+		"SQL at the end":    {good + "DROP x;\n", nil, true},
+		"no footer":         {good[:strings.Index(good, "-- @dapper")], ErrNotScript, false},
+		"some other SQL":    {"SELECT 1;", ErrNotScript, false},
+		"empty":             {"", ErrNotScript, false},
+		"a newer format":    {strings.Replace(good, `{"format":1,`, `{"format":9,`, 1), ErrNewerScript, false},
+		"a broken footer":   {strings.Replace(good, `{"format":1,`, `{"format":`, 1), ErrCutShort, false},
+		"a step line lost":  {strings.Replace(good, "-- @step {\"step\":2", "-- @gone {\"step\":2", 1), ErrCutShort, false},
+		"a broken fit line": {strings.Replace(good, "-- @fit {", "-- @fit ", 1), ErrCutShort, false},
+	} {
+		s, err := Read(c.text)
+		if !errors.Is(err, c.want) || c.want == nil && err != nil {
+			t.Errorf("%s: %v, want %v", name, err, c.want)
+			continue
+		}
+		if err == nil && s.Edited != c.edited {
+			t.Errorf("%s: edited is %v", name, s.Edited)
+		}
+	}
+	s, err := Read(strings.Replace(good, "ALTER 2;", "ALTER 'open;", 1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.Commands(sqltext.SQLite); err == nil || !strings.Contains(err.Error(), "line ") {
+		t.Errorf("an open quote: %v", err)
+	}
+}
+
+func TestFit(t *testing.T) {
+	s, err := Read(text("berth"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := plan("berth")
+	if r := s.Check(p.Actual); len(r.Moves) != 0 || r.Done {
+		t.Errorf("the target it was made for: %+v", r)
+	}
+	if r := s.Check(p.Desired); !r.Done {
+		t.Errorf("the target it leaves: %+v", r)
+	}
+	for name, c := range map[string]struct {
+		change func(*catalog.Catalog)
+		want   string
+	}{
+		"changed":   {func(c *catalog.Catalog) { c.Objects[0].Set("fact", catalog.Scalar("else")) }, "table:berth has changed"},
+		"gone":      {func(c *catalog.Catalog) { c.Objects = c.Objects[1:] }, "table:berth is gone"},
+		"new":       {func(c *catalog.Catalog) { c.Add(object("newcomer", "x")) }, "table:newcomer is new"},
+		"relied on": {func(c *catalog.Catalog) { c.Objects[1].Set("fact", catalog.Scalar("else")) }, "table:kept has changed"},
+		"unrelated": {func(c *catalog.Catalog) { c.Add(object("bystander", "x")) }, ""},
+	} {
+		now := plan("berth").Actual
+		c.change(now)
+		var got []string
+		for _, m := range s.Check(now).Moves {
+			got = append(got, m.On.String()+" "+m.What)
+		}
+		if strings.Join(got, ", ") != c.want {
+			t.Errorf("%s: %v, want %s", name, got, c.want)
+		}
+	}
+}
+
+// fake is a database that records what it is told and fails where it is
+// asked to.
+type fake struct {
+	said   []string
+	failAt string
+	err    error
+	now    *catalog.Catalog
+}
+
+func (f *fake) Exec(_ context.Context, sql string) error {
+	f.said = append(f.said, sql)
+	if sql == f.failAt {
+		return f.err
+	}
+	return nil
+}
+func (f *fake) Read(context.Context) (*catalog.Catalog, error) { return f.now, nil }
+func (f *fake) Close() error                                   { return nil }
+
+func TestRun(t *testing.T) {
+	boom := errors.New("boom")
+	for _, c := range []struct {
+		name, failAt string
+		err          error
+		now          *catalog.Catalog
+		rolledBack   bool
+		moved        bool
+		last         string
+	}{
+		{"well", "", nil, plan("berth").Actual, false, false, "RESET a;"},
+		{"in a step", "ALTER 2;", boom, plan("berth").Actual, true, false, "ROLLBACK"},
+		{"in a check", "CHECK;", boom, plan("berth").Actual, true, false, "ROLLBACK"},
+		{"before the transaction", "SET a;", boom, plan("berth").Actual, true, false, "SET a;"},
+		{"after it", "RESET a;", boom, plan("berth").Actual, false, false, "RESET a;"},
+		{"at the commit, not known", "COMMIT;", fmt.Errorf("lost; %w", engine.ErrUncertain), plan("berth").Actual, false, false, "ROLLBACK"},
+		{"the target has moved", "", nil, plan("berth").Desired, true, true, "ROLLBACK"},
+	} {
+		s, err := Read(text("berth"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		db := &fake{failAt: c.failAt, err: c.err, now: c.now}
+		var told []int
+		err = Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, func(step, of int, _ string) { told = append(told, step*10+of) })
+		if c.err == nil && !c.moved {
+			if err != nil || fmt.Sprint(told) != "[12 22]" {
+				t.Errorf("%s: %v, progress %v", c.name, err, told)
+			}
+		} else {
+			var se *StepError
+			if !errors.As(err, &se) || se.RolledBack != c.rolledBack || se.Line == 0 {
+				t.Errorf("%s: %v (%+v)", c.name, err, se)
+			}
+			var me *MovedError
+			if errors.As(err, &me) != c.moved {
+				t.Errorf("%s: moved is %v", c.name, !c.moved)
+			}
+		}
+		if db.said[len(db.said)-1] != c.last {
+			t.Errorf("%s: the last word was %q, want %q", c.name, db.said[len(db.said)-1], c.last)
+		}
+		for _, s := range db.said {
+			if strings.HasPrefix(s, ".") {
+				t.Errorf("%s: a line for the client was run: %q", c.name, s)
+			}
+		}
+	}
+}
+
+func TestRunStopsWhenInterrupted(t *testing.T) {
+	s, err := Read(text("berth"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(t.Context())
+	db := &fake{now: plan("berth").Actual}
+	err = Run(ctx, s, toyEngine{sqltext.SQLite}, db, func(step, of int, _ string) { cancel() })
+	var se *StepError
+	if !errors.As(err, &se) || !errors.Is(err, context.Canceled) || !se.RolledBack || db.said[len(db.said)-1] != "ROLLBACK" {
+		t.Errorf("%v, last %q", err, db.said[len(db.said)-1])
+	}
+}
+
+func TestRunWithoutCommit(t *testing.T) {
+	s, err := Read(strings.Replace(text("berth"), "COMMIT;\n", "", 1))
+	if err != nil {
+		t.Fatal(err)
+	}
+	db := &fake{now: plan("berth").Actual}
+	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, nil); err == nil || !strings.Contains(err.Error(), "never commits") {
+		t.Errorf("a script that lost its COMMIT: %v", err)
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(text("berth"))
+	f.Add(text(odd))
+	f.Add("\n-- @dapper-mirror {}")
+	f.Fuzz(func(t *testing.T, s string) {
+		r, err := Read(s)
+		if err != nil {
+			return
+		}
+		r.Check(&catalog.Catalog{})
+		if cmds, err := r.Commands(sqltext.SQLite); err == nil {
+			for _, c := range cmds {
+				if c.Line < 1 {
+					t.Fatalf("a command without a line: %+v", c)
+				}
+			}
+		}
+	})
+}
