@@ -236,6 +236,9 @@ func explain(err error) error {
 	if !errors.As(err, &e) {
 		return err
 	}
+	if e.Code() == sqlite3.SQLITE_READONLY_ROLLBACK || e.Code() == sqlite3.SQLITE_READONLY_RECOVERY {
+		return errors.New("a program was stopped while it wrote to it, and SQLite must first undo that; open it once for writing (sqlite3 FILE .schema) and try again")
+	}
 	switch e.Code() & 0xff {
 	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
 		return fmt.Errorf("%w; try again when it is done, or wait longer with --lock-wait", engine.ErrLocked)
