@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 )
@@ -58,10 +59,11 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 	if err != nil {
 		return err
 	}
-	titles := map[int]string{}
+	titles, abouts := map[int]string{}, map[int]catalog.Ref{}
 	for _, st := range s.Planned() {
-		titles[st.Number] = st.Title
+		titles[st.Number], abouts[st.Number] = st.Title, st.About.Object()
 	}
+	apart := map[catalog.Ref]bool{} // what steps before the transaction have changed
 	inside, kept, last := false, false, 0
 	fail := func(c Command, err error) error {
 		e := &StepError{Step: c.Step, Line: c.Line, Title: titles[c.Step], Err: err, RolledBack: !kept}
@@ -97,13 +99,14 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 			if err != nil {
 				return fail(c, fmt.Errorf("reading the target once more: %w", err))
 			}
-			if r := s.Check(now); len(r.Moves) > 0 {
-				return fail(c, &MovedError{r.Moves})
+			if moves := besides(s.Check(now).Moves, apart); len(moves) > 0 {
+				return fail(c, &MovedError{moves})
 			}
 		case word == "commit":
 			inside, kept = false, true
 		case !inside && c.Step > 0:
 			kept = true
+			apart[abouts[c.Step]] = true
 		}
 	}
 	if inside { // an edited script may have lost its COMMIT
@@ -111,6 +114,17 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 		return fail(last, errors.New("the script begins a transaction and never commits it"))
 	}
 	return nil
+}
+
+// besides is the moves that are not our own doing.
+func besides(moves []Move, ours map[catalog.Ref]bool) []Move {
+	var out []Move
+	for _, m := range moves {
+		if !ours[m.On] {
+			out = append(out, m)
+		}
+	}
+	return out
 }
 
 func firstWord(eng engine.Engine, sql string) string {

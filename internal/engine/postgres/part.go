@@ -208,7 +208,8 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 				word += " RENAME"
 			}
 			a := add("change the name", fmt.Sprintf("ALTER %s TO %s;", word, quote(p.Name)))
-			a.Removes, a.Frees, a.Takes = []catalog.Ref{c.Target.PartRef(was)}, partNames(c.Target, was), partNames(o, p)
+			// Nothing is removed: who needs it follows the name.
+			a.Frees, a.Takes = partNames(c.Target, was), partNames(o, p)
 		case "comment":
 			add("change the comment", partComment(o, p))
 		case "index comment":
