@@ -123,6 +123,9 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	for i, c := range cats {
 		a.note("read %s: %s (%s %s, %s)", c.Place, report.Counts(c), engineTitle(c.Engine), c.Version, p.took[i].Round(time.Millisecond))
 	}
+	if !a.quiet && isTerminal(a.stderr) {
+		fmt.Fprintln(a.stderr)
+	}
 	if cats[0].Engine != cats[1].Engine {
 		return nil, trouble("engines", "the source is %s and the target %s; only databases of one engine can be compared", engineTitle(cats[0].Engine), engineTitle(cats[1].Engine))
 	}

@@ -43,7 +43,6 @@ type colSpec struct {
 
 type indexSpec struct {
 	cols    []string
-	unique  bool
 	partial string
 }
 

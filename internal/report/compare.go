@@ -70,9 +70,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 			if opt.ByStatus {
 				pads += 10
 			}
-			text := describe(it)
-			rest := st.Width - pads - 14
-			lines := wrap(text, max(rest, 20))
+			lines := pack(describe(it), max(st.Width-pads-14, 20), st)
 			fmt.Fprintln(w, strings.TrimRight(fmt.Sprintf("  %s %s  %s  %s", st.paint(m.style, m.sign), pad(label, pads), st.paint(m.style, pad(m.action, 6)), lines[0]), " "))
 			for _, l := range lines[1:] {
 				fmt.Fprintf(w, "%s%s\n", strings.Repeat(" ", pads+14), l)
@@ -155,16 +153,16 @@ func name(it *compare.Item) string {
 
 // describe says in one line how the two sides differ: the facts by name, the
 // parts by number, or by name where there is one of a kind.
-func describe(it *compare.Item) string {
+func describe(it *compare.Item) []phrase {
 	if it.Status != compare.Differs {
 		if it.Status == compare.Same {
-			return ""
+			return nil
 		}
 		return parts(it)
 	}
-	var words []string
+	var words []phrase
 	for _, p := range it.Properties {
-		words = append(words, p.Name)
+		words = append(words, phrase{text: p.Name})
 	}
 	type key struct {
 		kind   catalog.Kind
@@ -194,9 +192,48 @@ func describe(it *compare.Item) string {
 		} else {
 			text = Number(len(l), k.kind.Title(), k.kind.Plural())
 		}
-		words = append(words, marks[k.status].sign+" "+text)
+		words = append(words, phrase{marks[k.status], text})
 	}
-	return strings.Join(words, ", ")
+	return words
+}
+
+// phrase is one of the things said about an object, with a status's mark or
+// without.
+type phrase struct {
+	mark mark
+	text string
+}
+
+// pack fills lines with phrases; a phrase is cut only where it is longer than
+// a line.
+func pack(phrases []phrase, width int, st Style) []string {
+	lines, used := []string{""}, 0
+	for i, p := range phrases {
+		text, n := p.text, runes(p.text)
+		if p.mark.sign != "" {
+			n += 2
+		}
+		if i < len(phrases)-1 {
+			n, text = n+1, text+","
+		}
+		if n > width {
+			text = Shorten(text, width-2)
+			n = width
+		}
+		if used > 0 && used+1+n > width {
+			lines, used = append(lines, ""), 0
+		}
+		if used > 0 {
+			lines[len(lines)-1] += " "
+			used++
+		}
+		if p.mark.sign != "" {
+			text = st.paint(p.mark.style, p.mark.sign) + " " + text
+		}
+		lines[len(lines)-1] += text
+		used += n
+	}
+	return lines
 }
 
 // label is a part with its kind, unless its own words say it already.
@@ -208,7 +245,7 @@ func label(o *catalog.Object) string {
 }
 
 // parts sums up the parts of an object that is on one side only.
-func parts(it *compare.Item) string {
+func parts(it *compare.Item) []phrase {
 	n := map[catalog.Kind]int{}
 	var order []catalog.Kind
 	for _, p := range it.Parts {
@@ -217,25 +254,9 @@ func parts(it *compare.Item) string {
 		}
 		n[p.Kind()]++
 	}
-	var words []string
+	var words []phrase
 	for _, k := range order {
-		words = append(words, Number(n[k], k.Title(), k.Plural()))
+		words = append(words, phrase{text: Number(n[k], k.Title(), k.Plural())})
 	}
-	return strings.Join(words, ", ")
-}
-
-func wrap(text string, n int) []string {
-	var out []string
-	line := ""
-	for _, word := range strings.Fields(text) {
-		if line != "" && runes(line)+1+runes(word) > n {
-			out = append(out, line)
-			line = ""
-		}
-		if line != "" {
-			line += " "
-		}
-		line += word
-	}
-	return append(out, line)
+	return words
 }

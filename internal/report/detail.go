@@ -32,7 +32,7 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
 			if o == nil {
 				return nil
 			}
-			return safeLines(define(o))
+			return safeLines(strings.TrimSuffix(define(o), ";"))
 		}
 		old, new := text(it.Target), text(it.Source)
 		switch it.Status {
@@ -62,11 +62,9 @@ func facts(w io.Writer, it *compare.Item, st Style) {
 		return s
 	}
 	for _, p := range it.Properties {
-		if longText(p) {
-			rows = append(rows, row{p.Name, "see below", "see below"})
-			continue
+		if !longText(p) { // a long text is told by its changed lines
+			rows = append(rows, row{p.Name, short(p.Source), short(p.Target)})
 		}
-		rows = append(rows, row{p.Name, short(p.Source), short(p.Target)})
 	}
 	if it.Status == compare.Differs {
 		for _, p := range it.Changed() {
@@ -78,9 +76,7 @@ func facts(w io.Writer, it *compare.Item, st Style) {
 				rows = append(rows, row{what, "–", "yes"})
 			}
 			for _, d := range p.Properties {
-				if longText(d) {
-					rows = append(rows, row{what + " " + d.Name, "see below", "see below"})
-				} else {
+				if !longText(d) {
 					rows = append(rows, row{what + " " + d.Name, short(d.Source), short(d.Target)})
 				}
 			}

@@ -14,7 +14,7 @@ import (
 )
 
 // odd is a name that tries everything to get out of a comment.
-const odd = "x\n; DROP TABLE y; --*/ $$ \x1b[31m ‮ \" ' \r\n.shell id\n\\! id"
+const odd = "x\n; DROP TABLE y; --*/ $$ \x1b[31m \u202e \" ' \r\n.shell id\n\\! id"
 
 type toyEngine struct{ dialect sqltext.Dialect }
 
@@ -73,7 +73,7 @@ func TestWriteAndRead(t *testing.T) {
 			default:
 				t.Errorf("%q: line %d left its comment: %q", name, i+1, l)
 			}
-			if strings.ContainsAny(l, "\x1b\r") || strings.ContainsRune(l, '‮') {
+			if strings.ContainsAny(l, "\x1b\r") || strings.ContainsRune(l, '\u202e') {
 				t.Errorf("%q: line %d has a control character: %q", name, i+1, l)
 			}
 		}

@@ -17,7 +17,6 @@ type tableParser struct {
 	// inline is what waits until all columns are known, since an expression
 	// may name any of them.
 	later []func()
-	pkCol string // column declared PRIMARY KEY inline
 }
 
 // parseTable reads CREATE TABLE (SQLite: CREATE TABLE).

@@ -1,0 +1,147 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"strings"
+	"testing"
+)
+
+// schema is as much of JSON Schema as docs/output.schema.json uses. Fields it
+// does not name are refused: what is published must be complete.
+type schema struct {
+	Ref        string `json:"$ref"`
+	Type       any
+	Const      any
+	Enum       []any
+	Properties map[string]*schema
+	Required   []string
+	Items      *schema
+	Defs       map[string]*schema `json:"$defs"`
+}
+
+func (s *schema) check(root *schema, at string, v any) error {
+	if s.Ref != "" {
+		return root.Defs[strings.TrimPrefix(s.Ref, "#/$defs/")].check(root, at, v)
+	}
+	if s.Const != nil && fmt.Sprint(s.Const) != fmt.Sprint(v) {
+		return fmt.Errorf("%s is %v, not %v", at, v, s.Const)
+	}
+	if s.Enum != nil {
+		ok := false
+		for _, e := range s.Enum {
+			ok = ok || e == v
+		}
+		if !ok {
+			return fmt.Errorf("%s is %v, not one of %v", at, v, s.Enum)
+		}
+	}
+	types, _ := s.Type.([]any)
+	if one, ok := s.Type.(string); ok {
+		types = []any{one}
+	}
+	ok := len(types) == 0
+	for _, t := range types {
+		switch x := v.(type) {
+		case nil:
+			ok = ok || t == "null"
+		case string:
+			ok = ok || t == "string"
+		case bool:
+			ok = ok || t == "boolean"
+		case float64:
+			ok = ok || t == "number" || t == "integer" && x == math.Trunc(x)
+		case []any:
+			ok = ok || t == "array"
+		case map[string]any:
+			ok = ok || t == "object"
+		}
+	}
+	if !ok {
+		return fmt.Errorf("%s is %T, not %v", at, v, s.Type)
+	}
+	if l, isList := v.([]any); isList && s.Items != nil {
+		for i, x := range l {
+			if err := s.Items.check(root, fmt.Sprintf("%s[%d]", at, i), x); err != nil {
+				return err
+			}
+		}
+	}
+	m, isObject := v.(map[string]any)
+	if !isObject || s.Properties == nil {
+		return nil
+	}
+	for _, r := range s.Required {
+		if _, ok := m[r]; !ok {
+			return fmt.Errorf("%s has no %s", at, r)
+		}
+	}
+	for k, x := range m {
+		p := s.Properties[k]
+		if p == nil {
+			return fmt.Errorf("%s has %s, which is not published", at, k)
+		}
+		if err := p.check(root, at+"."+k, x); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func TestJSONIsAsPublished(t *testing.T) {
+	data, err := os.ReadFile("../../docs/output.schema.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var root schema
+	if err := json.Unmarshal(data, &root); err != nil {
+		t.Fatal(err)
+	}
+	dir := harbour(t)
+	want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql")
+	var moved = harbour(t)
+	command(t, "", "sqlite3", moved+"/live.db", "DROP VIEW deep")
+	for _, c := range []struct {
+		code int
+		part string // the field the command fills
+		args string
+	}{
+		{1, "comparisons", "compare dev.db live.db"},
+		{1, "comparisons", "compare dev.db live.db --detail --all"},
+		{1, "comparisons", "compare dev.db live.db dev2.db"},
+		{3, "script", "script dev.db live.db"},
+		{0, "script", "script dev.db live.db --may-lose * -o new.sql"},
+		{0, "script", "check up.sql"},
+		{0, "script", "check up.sql live.db"},
+		{1, "script", "check up.sql " + moved + "/live.db"},
+		{0, "run", "apply up.sql live.db --yes"},
+		{0, "run", "sync dev.db live.db --yes --may-lose *"},
+		{0, "capture", "capture dev.db -o dev.json"},
+		{0, "settings", "config"},
+		{0, "program", "version"},
+		{2, "error", "compare gone.db live.db"},
+		{3, "error", "apply up.sql " + moved + "/live.db --yes"},
+	} {
+		if strings.Contains(c.args, "dev2.db") {
+			lite(t, dir, "dev2.db", devSQL)
+		}
+		r := want(t, c.code, dir, append(strings.Fields(c.args), "--format", "json", "-q")...)
+		text := r.out
+		if c.part == "error" {
+			text = r.errout
+		}
+		var v map[string]any
+		if err := json.Unmarshal([]byte(text), &v); err != nil {
+			t.Errorf("%s: %v\n%s", c.args, err, text)
+			continue
+		}
+		if err := root.check(&root, "$", v); err != nil {
+			t.Errorf("%s: %v\n%s", c.args, err, text)
+		}
+		if v[c.part] == nil || v["command"] != strings.Fields(c.args)[0] {
+			t.Errorf("%s fills no %s, or says command %v", c.args, c.part, v["command"])
+		}
+	}
+}

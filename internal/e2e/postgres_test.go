@@ -1,0 +1,135 @@
+package e2e
+
+import (
+	"net"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+)
+
+// TestPostgresTrouble: each gets one clear line and exit code 2.
+func TestPostgresTrouble(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	good := s.url(s.database(t, "CREATE TABLE t (id integer)"))
+	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE nobody_here LOGIN PASSWORD 'x'; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
+	// A server that talks something else.
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer l.Close()
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			_, _ = c.Write([]byte("SSH-2.0-harbour\r\n"))
+			c.Close()
+		}
+	}()
+	for name, c := range map[string]struct{ place, says string }{
+		"no such database":      {s.url("gone"), "it does not exist: the server has no such database"},
+		"no such socket":        {"postgres://postgres@/x?host=/nowhere/at/all", "no connection"},
+		"nobody listens":        {"postgres://postgres@127.0.0.1:1/x", "no connection: .*refused"},
+		"no such role":          {strings.Replace(s.url("postgres"), "postgres@/", "stranger@/", 1), "refused the user or password"},
+		"another protocol":      {"postgres://postgres@" + l.Addr().String() + "/x?sslmode=disable", "no connection|unexpected"},
+		"TLS that is not there": {"postgres://postgres@" + l.Addr().String() + "/x?sslmode=require", "no connection|TLS"},
+		"a broken option":       {"postgres://postgres@/x?port=abc", "the address is not understood"},
+		"two engines":           {"lite.db", "only databases of one engine can be compared"},
+	} {
+		lite(t, dir, "lite.db", "")
+		r := want(t, 2, dir, "compare", good, c.place)
+		lines := strings.Split(strings.TrimSpace(r.errout), "\n")
+		if last := lines[len(lines)-1]; !regexp.MustCompile(c.says).MatchString(last) || r.out != "" {
+			t.Errorf("%s: says %q, want %q", name, last, c.says)
+		}
+	}
+	// A password on the command line earns a warning and is never shown.
+	r := want(t, 2, dir, "compare", good, strings.Replace(s.url("gone"), "postgres@/", "postgres:sesame@/", 1))
+	if !strings.Contains(r.errout, "warning: a password on the command line") || strings.Contains(r.errout, "sesame") {
+		t.Errorf("a password: %s", r.errout)
+	}
+}
+
+// TestPostgresReadsOnly: a role that may only read can compare, and nothing
+// in the database changes by it.
+func TestPostgresReadsOnly(t *testing.T) {
+	s := postgres(t)
+	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE onlooker LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$; ALTER ROLE onlooker SET default_transaction_read_only = on")
+	name := s.database(t, "CREATE TABLE t (id serial PRIMARY KEY, a text DEFAULT 'x'); CREATE VIEW v AS SELECT a FROM t; REVOKE ALL ON t FROM PUBLIC")
+	other := s.database(t, "CREATE TABLE t (id serial PRIMARY KEY, a text DEFAULT 'y'); CREATE VIEW v AS SELECT a FROM t")
+	dir := t.TempDir()
+	as := func(db string) string { return strings.Replace(s.url(db), "postgres@", "onlooker@", 1) }
+	before := s.psql(t, name, "SELECT xmin, relname FROM pg_class ORDER BY oid")
+	want(t, 1, dir, "compare", as(name), as(other), "--detail")
+	want(t, 0, dir, "script", as(name), as(other), "-o", "up.sql")
+	if s.psql(t, name, "SELECT xmin, relname FROM pg_class ORDER BY oid") != before {
+		t.Error("reading changed the catalog")
+	}
+	r := want(t, 2, dir, "apply", "up.sql", as(other), "--yes")
+	if !strings.Contains(r.errout, "standby or read-only") {
+		t.Errorf("apply: %s", r.errout)
+	}
+}
+
+// TestPostgresLock: a lock somebody holds stops apply, and nothing changes.
+func TestPostgresLock(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	source := s.url(s.database(t, "CREATE TABLE t (id integer, a text)"))
+	name := s.database(t, "CREATE TABLE t (id integer)")
+	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
+	path := filepath.Join(dir, "up.sql")
+	write(t, dir, "up.sql", strings.Replace(read(t, path), "lock_timeout = '10s'", "lock_timeout = '200ms'", 1))
+	cmd := exec.Command(filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := in.Write([]byte("BEGIN; LOCK TABLE t; SELECT 'locked';\n")); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := out.Read(make([]byte, 10)); err != nil {
+		t.Fatal(err)
+	}
+	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes")
+	if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "the target is as it was") {
+		t.Errorf("apply: %s", r.errout)
+	}
+	in.Close()
+	_ = cmd.Wait()
+	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes")
+	want(t, 0, dir, "compare", source, s.url(name))
+}
+
+// TestPostgresHeldBack: a narrowing, a dropped table and what takes its name
+// wait until they are allowed.
+func TestPostgresHeldBack(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	source := s.url(s.database(t, "CREATE TABLE t (id integer PRIMARY KEY, name varchar(3)); CREATE VIEW old AS SELECT id FROM t"))
+	name := s.database(t, "CREATE TABLE t (id integer PRIMARY KEY, name text); CREATE TABLE old (id integer); INSERT INTO t VALUES (1, 'Heron'); INSERT INTO old VALUES (4)")
+	want(t, 3, dir, "sync", source, s.url(name), "--yes")
+	if got := strings.TrimSpace(s.psql(t, name, "SELECT name FROM t; SELECT id FROM old")); got != "Heron\n4" {
+		t.Errorf("after a careful sync: %s", got)
+	}
+	want(t, 3, dir, "sync", source, s.url(name), "--yes", "--may-lose", "table:old")
+	if got := strings.TrimSpace(s.psql(t, name, "SELECT name FROM t; SELECT id FROM old")); got != "Heron\n1" {
+		t.Errorf("after the table was allowed to go: %s", got)
+	}
+	want(t, 0, dir, "sync", source, s.url(name), "--yes", "--may-lose", "column:t.name")
+	if got := strings.TrimSpace(s.psql(t, name, "SELECT name FROM t")); got != "Her" {
+		t.Errorf("after the narrowing was allowed: %s", got)
+	}
+}
