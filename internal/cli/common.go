@@ -63,7 +63,7 @@ func (a *app) scopeWords() []string {
 
 // resolve finds out what a place is.
 func (a *app) resolve(text string, create bool) (*place.Place, error) {
-	p, err := place.Resolve(text, place.Options{Stdin: a.stdin, Names: a.settings.places(), Create: create})
+	p, err := place.Resolve(text, place.Options{Stdin: a.stdin, Names: a.settings.places(), Create: create, Dialect: a.dialect})
 	if err != nil {
 		return nil, trouble("place", "%w", err)
 	}

@@ -41,7 +41,9 @@ const placesTopic = `A place is where a structure is read from or written to:
   sqlite:live.db                 the same, said outright
   postgres://user@host/name      a PostgreSQL database
   live.json                      a capture, made with "dapper-mirror capture"
-  -                              a capture on standard input
+  schema.sql, schema/            SQL texts of SQLite, also what .dump writes; rows are
+                                 passed over and nothing is loaded
+  -                              a capture or SQL text on standard input
   live                           a name from the project file dapper-mirror.yaml:
 
       places:

@@ -5,6 +5,7 @@ package engine
 import (
 	"context"
 	"errors"
+	"io"
 	"time"
 
 	"dappermirror/internal/core/catalog"
@@ -69,6 +70,19 @@ type Database interface {
 	// Exec runs one statement.
 	Exec(ctx context.Context, sql string) error
 	Close() error
+}
+
+// TextFile is one SQL text of a place.
+type TextFile struct {
+	Name   string
+	Reader io.Reader
+}
+
+// TextReader is an Engine that reads a structure from SQL texts.
+type TextReader interface {
+	// ReadText reads all texts together; their order does not matter where
+	// the statements do not make it matter. Errors carry file:line:column.
+	ReadText(ctx context.Context, files []TextFile) (*catalog.Catalog, error)
 }
 
 // RowCounter is a Database that can answer a yes-or-no question about rows.

@@ -2,11 +2,13 @@
 package place
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -47,6 +49,8 @@ type Place struct {
 	missing       bool      // a file that is to be created
 	capture       string    // file with a capture, or "-"
 	stdin         io.Reader // for "-"
+	dialect       string
+	texts         []string // .sql files; "-" for standard input
 }
 
 // Options say how to resolve and read a place.
@@ -55,6 +59,7 @@ type Options struct {
 	Names    map[string]string // places named in the project file
 	Create   bool              // a file that is not there may be created
 	LockWait time.Duration
+	Dialect  string // which SQL a text is in; "" lets the text tell
 }
 
 var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)
@@ -77,7 +82,7 @@ func Resolve(text string, opt Options) (*Place, error) {
 		return nil, fmt.Errorf("a place is empty; give a file or a URL (see `dapper-mirror help places`)")
 	}
 	if text == "-" {
-		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin}, nil
+		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin, dialect: opt.Dialect}, nil
 	}
 	if m := scheme.FindStringSubmatch(text); m != nil {
 		switch m[1] {
@@ -157,7 +162,9 @@ func file(path string, opt Options) (*Place, error) {
 	case err != nil:
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	case st.IsDir():
-		return nil, fmt.Errorf("%s: %w: it is a folder", path, engine.ErrNotOurs)
+		return folder(path, opt)
+	case strings.EqualFold(filepath.Ext(path), ".sql"):
+		return text(path, []string{path}, opt)
 	}
 	f, err := os.Open(path)
 	if err != nil {
@@ -179,7 +186,59 @@ func file(path string, opt Options) (*Place, error) {
 		}
 		return nil, fmt.Errorf("%s is empty; write sqlite:%s if it is meant as an empty SQLite database", path, path)
 	}
-	return nil, fmt.Errorf("%s: neither a SQLite database nor a capture (or it is encrypted or damaged); see `dapper-mirror help places`", path)
+	return nil, fmt.Errorf("%s: neither a SQLite database, a capture nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", path)
+}
+
+// folder is a folder of .sql files, however deep.
+func folder(path string, opt Options) (*Place, error) {
+	var files []string
+	err := filepath.WalkDir(path, func(p string, d fs.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && strings.EqualFold(filepath.Ext(p), ".sql") {
+			files = append(files, p)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+	}
+	if len(files) == 0 {
+		return nil, fmt.Errorf("%s: %w: it is a folder without .sql files", path, engine.ErrNotOurs)
+	}
+	return text(path, files, opt)
+}
+
+// text is a place of SQL texts. Without a dialect it is read as the engine
+// that can read texts.
+func text(label string, files []string, opt Options) (*Place, error) {
+	for _, e := range Engines {
+		if _, ok := e.(engine.TextReader); ok && (opt.Dialect == "" || opt.Dialect == e.Name()) {
+			return &Place{Label: label, Identity: identity(label), Engine: e, texts: files, stdin: opt.Stdin}, nil
+		}
+	}
+	return nil, fmt.Errorf("%s: texts in the dialect %q cannot be read; load them into a database and name that", label, opt.Dialect)
+}
+
+// readTexts reads the place's SQL texts.
+func (p *Place) readTexts(ctx context.Context) (*catalog.Catalog, error) {
+	var files []engine.TextFile
+	for _, name := range p.texts {
+		if name == "-" {
+			files = append(files, engine.TextFile{Name: "standard input", Reader: p.stdin})
+			continue
+		}
+		f, err := os.Open(name)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", name, err)
+		}
+		defer f.Close()
+		files = append(files, engine.TextFile{Name: name, Reader: f})
+	}
+	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files)
+	if err != nil {
+		return nil, err
+	}
+	c.Place = p.Label
+	return c, nil
 }
 
 // Writable tells whether a script can be run on the place.
@@ -199,8 +258,16 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 	if p.missing {
 		return &catalog.Catalog{Engine: p.Engine.Name(), Place: p.Label, FoldNames: p.Engine.Name() == "sqlite"}, nil
 	}
+	if p.capture == "-" {
+		if err := p.sniff(); err != nil {
+			return nil, err
+		}
+	}
 	if p.capture != "" {
 		return p.readCapture()
+	}
+	if p.texts != nil {
+		return p.readTexts(ctx)
 	}
 	db, err := p.Open(ctx, engine.OpenOptions{LockWait: opt.LockWait})
 	if err != nil {
@@ -213,6 +280,25 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 	}
 	c.Place = p.Label
 	return c, nil
+}
+
+// sniff finds out whether standard input brings a capture or SQL.
+func (p *Place) sniff() error {
+	in := bufio.NewReader(p.stdin)
+	p.stdin = in
+	head, err := in.Peek(512)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return fmt.Errorf("standard input cannot be read: %w", err)
+	}
+	if bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")) {
+		return nil
+	}
+	t, err := text(p.Label, []string{"-"}, Options{Stdin: in, Dialect: p.dialect})
+	if err != nil {
+		return err
+	}
+	p.capture, p.texts, p.Engine = "", t.texts, t.Engine
+	return nil
 }
 
 func (p *Place) readCapture() (*catalog.Catalog, error) {

@@ -288,8 +288,8 @@ func BenchmarkBuild(b *testing.B) {
 	var rows []Row
 	for i := range 1000 {
 		n := fmt.Sprintf("t%d", i)
-		rows = append(rows, Row{"table", n, n, "CREATE TABLE " + n + " (id INTEGER PRIMARY KEY, name TEXT NOT NULL DEFAULT 'x', depth REAL CHECK (depth > 0), up INTEGER REFERENCES t0 (id))"},
-			Row{"index", "i" + n, n, "CREATE INDEX i" + n + " ON " + n + " (name, depth DESC)"})
+		rows = append(rows, Row{Type: "table", Name: n, Table: n, SQL: "CREATE TABLE " + n + " (id INTEGER PRIMARY KEY, name TEXT NOT NULL DEFAULT 'x', depth REAL CHECK (depth > 0), up INTEGER REFERENCES t0 (id))"},
+			Row{Type: "index", Name: "i" + n, Table: n, SQL: "CREATE INDEX i" + n + " ON " + n + " (name, depth DESC)"})
 	}
 	b.ReportAllocs()
 	for b.Loop() {

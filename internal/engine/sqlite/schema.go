@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,6 +13,8 @@ import (
 // Row is one row of sqlite_schema.
 type Row struct {
 	Type, Name, Table, SQL string
+	// Origin is where the statement stands, if it comes from a text.
+	Origin *Origin
 }
 
 // Build makes a catalog of the rows of sqlite_schema. It fails when a
@@ -67,6 +70,14 @@ func Build(rows []Row) (*catalog.Catalog, error) {
 }
 
 func objectError(r Row, err error) error {
+	if r.Origin != nil {
+		offset := 0
+		var se *SyntaxError
+		if errors.As(err, &se) {
+			offset = se.Offset
+		}
+		return textError(r.Origin, r.SQL, offset, "%s %s: %v", r.Type, sqltext.CommentSafe(r.Name), err)
+	}
 	return fmt.Errorf("reading the definition of %s %s: %w", r.Type, sqltext.CommentSafe(r.Name), err)
 }
 

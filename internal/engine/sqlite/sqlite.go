@@ -256,7 +256,25 @@ func explain(err error) error {
 
 // Read implements engine.Database.
 func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
-	rows, err := d.conn.QueryContext(ctx, "SELECT type, name, tbl_name, coalesce(sql, '') FROM main.sqlite_schema")
+	list, err := schemaRows(ctx, d.conn)
+	if err != nil {
+		return nil, err
+	}
+	c, err := Build(list)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.conn.QueryRowContext(ctx, "SELECT sqlite_version()").Scan(&c.Version); err != nil {
+		return nil, explain(err)
+	}
+	return c, nil
+}
+
+// schemaRows reads sqlite_schema through the library.
+func schemaRows(ctx context.Context, q interface {
+	QueryContext(context.Context, string, ...any) (*sql.Rows, error)
+}) ([]Row, error) {
+	rows, err := q.QueryContext(ctx, "SELECT type, name, tbl_name, coalesce(sql, '') FROM main.sqlite_schema")
 	if err != nil {
 		return nil, explain(err)
 	}
@@ -272,14 +290,7 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 	if err := rows.Err(); err != nil {
 		return nil, explain(err)
 	}
-	c, err := Build(list)
-	if err != nil {
-		return nil, err
-	}
-	if err := d.conn.QueryRowContext(ctx, "SELECT sqlite_version()").Scan(&c.Version); err != nil {
-		return nil, explain(err)
-	}
-	return c, nil
+	return list, nil
 }
 
 // Exec implements engine.Database.

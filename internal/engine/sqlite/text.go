@@ -1,0 +1,515 @@
+package sqlite
+
+import (
+	"bufio"
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// Origin is where a statement stands in a text.
+type Origin struct {
+	File         string
+	Line, Column int
+}
+
+// at is the place of a byte offset within the statement that begins here.
+func (o *Origin) at(sql string, offset int) string {
+	line, col := sqltext.Position(sql, offset)
+	if line == 1 {
+		col += o.Column - 1
+	}
+	return fmt.Sprintf("%s:%d:%d", o.File, o.Line+line-1, col)
+}
+
+// ReadText implements engine.TextReader: it takes SQL texts apart without
+// running them. Rows are passed over as they stream by. Only what changes an
+// earlier statement (ALTER, CREATE TABLE … AS) is run, in memory, together
+// with the objects it concerns.
+func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
+	t := &textReader{ctx: ctx, at: map[string]int{}}
+	for _, f := range files {
+		if err := t.file(f); err != nil {
+			return nil, err
+		}
+	}
+	for _, p := range t.later { // a folder may have the table in a later file
+		if err := t.execute(p.sql, p.table, p.origin); err != nil {
+			return nil, err
+		}
+	}
+	rows := slices.DeleteFunc(t.rows, func(r Row) bool { return r.Type == "" })
+	c, err := Build(rows)
+	if err != nil {
+		return nil, err
+	}
+	c.Version = "text"
+	return c, nil
+}
+
+type textReader struct {
+	ctx   context.Context
+	rows  []Row
+	at    map[string]int // by space and folded name: index in rows
+	later []pending
+}
+
+type pending struct {
+	sql, table string
+	origin     *Origin
+}
+
+// rowSpace is the namespace of a row: triggers have one of their own.
+func rowKey(typ, name string) string {
+	if typ == "trigger" {
+		return "trigger " + catalog.FoldASCII(name)
+	}
+	return "relation " + catalog.FoldASCII(name)
+}
+
+func (t *textReader) add(r Row) {
+	t.at[rowKey(r.Type, r.Name)] = len(t.rows)
+	t.rows = append(t.rows, r)
+}
+
+func (t *textReader) remove(i int) {
+	delete(t.at, rowKey(t.rows[i].Type, t.rows[i].Name))
+	t.rows[i] = Row{}
+}
+
+// file reads one text, statement by statement.
+func (t *textReader) file(f engine.TextFile) error {
+	s := newScanner(f.Name, f.Reader)
+	for {
+		if err := t.ctx.Err(); err != nil {
+			return err
+		}
+		sql, origin, err := s.next()
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := t.statement(sql, origin); err != nil {
+			return err
+		}
+	}
+}
+
+// passedOver are the statements that say nothing about the structure.
+var passedOver = wordSet(`insert replace update delete begin commit end rollback savepoint release analyze reindex select with values pragma explain vacuum`)
+
+func textError(o *Origin, sql string, offset int, format string, args ...any) error {
+	around := strings.Join(strings.Fields(sql[min(offset, len(sql)):]), " ")
+	if utf8.RuneCountInString(around) > 40 {
+		around = string([]rune(around)[:40]) + "…"
+	}
+	return fmt.Errorf("%s: %s (at: %s)", o.at(sql, offset), fmt.Sprintf(format, args...), sqltext.CommentSafe(around))
+}
+
+func (t *textReader) statement(sql string, origin *Origin) error {
+	p := newParser(sql)
+	word := strings.ToLower(p.peek().Text)
+	switch {
+	case p.end():
+		return nil
+	case word == "create":
+		return t.create(p, sql, origin)
+	case word == "drop":
+		return t.drop(p, sql, origin)
+	case word == "alter":
+		p.next()
+		if !p.take("table") {
+			return textError(origin, sql, p.peek().Pos, "TABLE expected after ALTER")
+		}
+		name, err := p.qualifiedName()
+		if err != nil {
+			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+		}
+		if _, ok := t.at[rowKey("table", name)]; !ok {
+			t.later = append(t.later, pending{sql, name, origin})
+			return nil
+		}
+		return t.execute(sql, name, origin)
+	case word == "attach" || word == "detach" || word == "vacuum" && p.peekAfter(1).Is("into"):
+		return textError(origin, sql, 0, "%s is refused: a text may not touch files", strings.ToUpper(word))
+	case word == "insert" && intoSchema(p):
+		return t.virtual(sql, origin)
+	case word == "pragma" && p.peekAfter(1).Is("writable_schema"), passedOver[word]:
+		return nil // pragmas are never run
+	}
+	return textError(origin, sql, 0, "no statement of SQLite begins with %q", sqltext.CommentSafe(p.peek().Text))
+}
+
+// qualifiedName reads a name, with or without its schema.
+func (p *parser) qualifiedName() (string, error) {
+	if p.peekAfter(1).IsOp(".") {
+		p.next()
+		p.next()
+	}
+	return p.name()
+}
+
+func intoSchema(p *parser) bool {
+	return p.peekAfter(1).Is("into") && (p.peekAfter(2).Is("sqlite_schema") || p.peekAfter(2).Is("sqlite_master"))
+}
+
+// virtual takes a virtual table out of the INSERT INTO sqlite_schema by which
+// .dump restores one.
+func (t *textReader) virtual(sql string, origin *Origin) error {
+	for _, tok := range sqltext.Significant(sqltext.SQLite, sql) {
+		if text := tok.StringValue(); tok.Kind == sqltext.String && isVirtual(text) {
+			return t.statement(text, origin)
+		}
+	}
+	return nil
+}
+
+func (t *textReader) create(p *parser, sql string, origin *Origin) error {
+	h, err := p.parseHead()
+	if err != nil {
+		var se *SyntaxError
+		if errors.As(err, &se) {
+			return textError(origin, sql, se.Offset, "%v", err)
+		}
+		return err
+	}
+	if h.temp {
+		return nil
+	}
+	r := Row{Type: string(h.kind), Name: h.name, Table: h.name, Origin: origin}
+	word := strings.ToUpper(string(h.kind))
+	switch h.kind {
+	case catalog.VirtualTable:
+		r.Type, word = "table", "VIRTUAL TABLE"
+	case catalog.Index:
+		if h.unique {
+			word = "UNIQUE INDEX"
+		}
+		p.take("on")
+		if r.Table, err = p.name(); err != nil {
+			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+		}
+	case catalog.Trigger:
+		for !p.end() && !p.peek().Is("on") {
+			p.next()
+		}
+		p.next()
+		if r.Table, err = p.qualifiedName(); err != nil {
+			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+		}
+	}
+	// As SQLite stores it: without IF NOT EXISTS and without the schema. The
+	// offsets of errors count from the name, so the origin moves along.
+	named := sql[p.toks[h.nameAt].Pos:]
+	line, col := sqltext.Position(sql, p.toks[h.nameAt].Pos)
+	if line == 1 {
+		col += origin.Column - 1
+	}
+	prefix := "CREATE " + word + " "
+	r.Origin = &Origin{origin.File, origin.Line + line - 1, col - len(prefix)}
+	r.SQL = prefix + strings.TrimRight(named, "; \t\r\n")
+	if i, ok := t.at[rowKey(r.Type, r.Name)]; ok {
+		if p.ifNotExists(h) {
+			return nil
+		}
+		where := ""
+		if o := t.rows[i].Origin; o != nil {
+			where = fmt.Sprintf(", first at %s:%d", o.File, o.Line)
+		}
+		return textError(origin, sql, p.toks[h.nameAt].Pos, "%s %s is there already%s", r.Type, sqltext.CommentSafe(r.Name), where)
+	}
+	if h.kind == catalog.Table && p.toks != nil && p.peek().Is("as") {
+		return t.execute(prefix+named, "", origin)
+	}
+	t.add(r)
+	return nil
+}
+
+func (p *parser) ifNotExists(h head) bool {
+	return h.afterCre < len(p.toks) && p.toks[h.afterCre].Is("if")
+}
+
+// drop carries out DROP by itself: a table takes its indexes and triggers along.
+func (t *textReader) drop(p *parser, sql string, origin *Origin) error {
+	p.next()
+	typ := strings.ToLower(p.next().Text)
+	ifExists := p.take("if", "exists")
+	name, err := p.qualifiedName()
+	if err != nil {
+		return textError(origin, sql, p.peek().Pos, "a name expected")
+	}
+	i, ok := t.at[rowKey(typ, name)]
+	if !ok || t.rows[i].Type != typ {
+		if ifExists {
+			return nil
+		}
+		return textError(origin, sql, 0, "there is no %s %s to drop", typ, sqltext.CommentSafe(name))
+	}
+	t.remove(i)
+	if typ == "table" || typ == "view" {
+		for j, r := range t.rows {
+			if r.Type != "" && catalog.FoldASCII(r.Table) == catalog.FoldASCII(name) {
+				t.remove(j)
+			}
+		}
+	}
+	return nil
+}
+
+// concerned are the rows a statement on a table can touch: everything that
+// mentions it, and what that mentions in turn.
+func (t *textReader) concerned(sql string) []int {
+	words := func(text string) map[string]bool {
+		m := map[string]bool{}
+		for _, tok := range sqltext.Lex(sqltext.SQLite, text) {
+			if tok.IsName() {
+				m[catalog.FoldASCII(tok.Name())] = true
+			}
+		}
+		return m
+	}
+	mentions := make([]map[string]bool, len(t.rows))
+	in := make([]bool, len(t.rows))
+	names := words(sql)
+	for again := true; again; {
+		again = false
+		for i, r := range t.rows {
+			if in[i] || r.Type == "" {
+				continue
+			}
+			if mentions[i] == nil {
+				mentions[i] = words(r.SQL)
+			}
+			take := names[catalog.FoldASCII(r.Name)] && (r.Type == "table" || r.Type == "view")
+			for n := range mentions[i] {
+				if j, ok := t.at["relation "+n]; ok && names[n] && (in[j] || strings.EqualFold(t.rows[j].Name, n)) {
+					take = true
+				}
+			}
+			if !take {
+				continue
+			}
+			in[i], again = true, true
+			for n := range mentions[i] {
+				if _, ok := t.at["relation "+n]; ok {
+					names[n] = true
+				}
+			}
+		}
+	}
+	var out []int
+	for i := range in {
+		if in[i] {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// execute runs a statement in memory on the objects it concerns, and takes
+// what SQLite then has for them.
+func (t *textReader) execute(stmt, table string, origin *Origin) error {
+	if table != "" {
+		if _, ok := t.at[rowKey("table", table)]; !ok {
+			return textError(origin, stmt, 0, "there is no table %s", sqltext.CommentSafe(table))
+		}
+	}
+	db, err := sql.Open("sqlite", ":memory:")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	db.SetMaxOpenConns(1)
+	rows := t.concerned(stmt)
+	slices.SortStableFunc(rows, func(a, b int) int { // tables first, triggers last
+		rank := map[string]int{"table": 0, "view": 1, "index": 2, "trigger": 3}
+		return rank[t.rows[a].Type] - rank[t.rows[b].Type]
+	})
+	for _, i := range rows {
+		if _, err := db.ExecContext(t.ctx, t.rows[i].SQL); err != nil {
+			return fmt.Errorf("%s: %w", t.rows[i].Origin.at(t.rows[i].SQL, 0), explain(err))
+		}
+	}
+	if _, err := db.ExecContext(t.ctx, stmt); err != nil {
+		return textError(origin, stmt, 0, "%v", explain(err))
+	}
+	old := map[string]*Origin{}
+	for _, i := range rows {
+		old[rowKey(t.rows[i].Type, t.rows[i].Name)] = t.rows[i].Origin
+		t.remove(i)
+	}
+	now, err := schemaRows(t.ctx, db)
+	if err != nil {
+		return err
+	}
+	for _, r := range now {
+		if r.SQL == "" || strings.HasPrefix(catalog.FoldASCII(r.Name), "sqlite_") {
+			continue
+		}
+		if r.Origin = old[rowKey(r.Type, r.Name)]; r.Origin == nil {
+			r.Origin = origin
+		}
+		t.add(r)
+	}
+	return nil
+}
+
+// scanner cuts a text into statements while it streams by. Of statements that
+// bring rows only the beginning is kept.
+type scanner struct {
+	file      string
+	r         *bufio.Reader
+	line, col int
+}
+
+func newScanner(file string, r io.Reader) *scanner {
+	return &scanner{file: file, r: bufio.NewReaderSize(r, 1<<16), line: 1, col: 1}
+}
+
+func (s *scanner) read() (byte, error) {
+	c, err := s.r.ReadByte()
+	switch {
+	case err != nil:
+	case c == '\n':
+		s.line, s.col = s.line+1, 1
+	case c < 0x80 || c >= 0xc0: // the first byte of a character
+		s.col++
+	}
+	return c, err
+}
+
+// keep is how much of a statement with rows is held in memory.
+const keep = 4096
+
+// next is the next statement with its place, or io.EOF.
+func (s *scanner) next() (string, *Origin, error) {
+	var b strings.Builder
+	var o *Origin
+	rows := false // a statement that only brings rows
+	for {
+		line, col := s.line, s.col
+		c, err := s.read()
+		if errors.Is(err, io.EOF) {
+			if o == nil {
+				return "", nil, io.EOF
+			}
+			text := b.String()
+			if w := firstWord(text); w == "" {
+				return "", nil, io.EOF
+			}
+			return text, o, nil // SQLite takes the last statement without its semicolon
+		}
+		if err != nil {
+			return "", nil, fmt.Errorf("reading %s: %w", s.file, err)
+		}
+		if o == nil {
+			if c == ' ' || c >= '\t' && c <= '\r' || c == ';' || c == 0xef || c == 0xbb || c == 0xbf {
+				continue
+			}
+			if c == '.' && col == 1 { // a line for the client
+				if _, err := s.r.ReadString('\n'); err != nil && !errors.Is(err, io.EOF) {
+					return "", nil, err
+				}
+				s.line, s.col = s.line+1, 1
+				continue
+			}
+			o = &Origin{s.file, line, col}
+		}
+		put := func(c byte) {
+			if !rows || b.Len() < keep {
+				b.WriteByte(c)
+			}
+		}
+		put(c)
+		switch {
+		case c == '\'' || c == '"' || c == '`' || c == '[':
+			end := c
+			if c == '[' {
+				end = ']'
+			}
+			if !rows && b.Len() > keep {
+				rows = passedOver[firstWord(b.String())]
+			}
+			for {
+				x, err := s.read()
+				if err != nil {
+					return "", nil, fmt.Errorf("%s:%d:%d: a quote opens here and does not close", s.file, line, col)
+				}
+				put(x)
+				if x == end {
+					break
+				}
+				if b.Len() == keep && !rows {
+					rows = passedOver[firstWord(b.String())]
+				}
+			}
+		case c == '-' || c == '/':
+			if err := s.comment(c, put); err != nil {
+				return "", nil, err
+			}
+		case c == ';':
+			text := b.String()
+			if rows {
+				return text, o, nil
+			}
+			if w := firstWord(text); w == "" {
+				b.Reset()
+				o = nil
+				continue
+			} else if w == "create" {
+				if st := sqltext.Split(sqltext.SQLite, text); len(st) > 0 && st[len(st)-1].Open {
+					continue // inside a trigger
+				}
+			}
+			return text, o, nil
+		}
+		if b.Len() == keep {
+			rows = passedOver[firstWord(b.String())]
+		}
+	}
+}
+
+// comment consumes a comment that may begin with the byte just read.
+func (s *scanner) comment(c byte, put func(byte)) error {
+	n, err := s.r.Peek(1)
+	if err != nil || c == '-' && n[0] != '-' || c == '/' && n[0] != '*' {
+		return nil
+	}
+	prev := byte(0)
+	for first := true; ; first = false {
+		x, err := s.read()
+		if err != nil {
+			return nil // SQLite: a comment may end with the text
+		}
+		put(x)
+		if c == '-' && x == '\n' || c == '/' && !first && prev == '*' && x == '/' {
+			return nil
+		}
+		if !first {
+			prev = x
+		}
+	}
+}
+
+func firstWord(text string) string {
+	if len(text) > keep {
+		text = text[:keep]
+	}
+	for _, t := range sqltext.Lex(sqltext.SQLite, text) {
+		if !t.Blank() {
+			return strings.ToLower(t.Text)
+		}
+	}
+	return ""
+}
