@@ -170,6 +170,14 @@ func (o *Object) PartRef(p *Object) Ref {
 
 // Part finds a part by kind and by what it is matched by, or nil.
 func (o *Object) Part(kind Kind, match string) *Object {
+	if len(o.Parts) <= fewParts { // an index would cost more than it saves
+		for _, p := range o.Parts {
+			if p.Kind == kind && p.Key() == match {
+				return p
+			}
+		}
+		return nil
+	}
 	if o.index == nil {
 		o.index = make(map[partKey]*Object, len(o.Parts))
 		for _, p := range o.Parts {
@@ -178,6 +186,9 @@ func (o *Object) Part(kind Kind, match string) *Object {
 	}
 	return o.index[partKey{kind, match}]
 }
+
+// fewParts is how many parts are searched one by one.
+const fewParts = 24
 
 // Add appends a part.
 func (o *Object) Add(p *Object) {
@@ -260,6 +271,9 @@ func (o *Object) put(p Property) *Object {
 	if old := o.Property(p.Name); old != nil {
 		*old = p
 		return o
+	}
+	if o.Properties == nil {
+		o.Properties = make([]Property, 0, 4)
 	}
 	o.Properties = append(o.Properties, p)
 	return o

@@ -41,6 +41,9 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 		}
 		return nil
 	case Same:
+		if it.Source == it.Target {
+			return it.Target
+		}
 		if it.Partial || len(it.Parts) != len(it.Source.Parts) || len(it.Parts) != len(it.Target.Parts) {
 			return it.Target // equal in scope; what is out of scope stays
 		}

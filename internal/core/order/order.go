@@ -195,7 +195,7 @@ func Build(cmp *compare.Comparison, w Writer, allow func(catalog.Ref) bool) (*Pl
 // plan orders the steps from one catalog to another.
 func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
 	// Everything counts here: what is put back must come back whole.
-	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups})
+	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
 	b := &builder{w: w, desired: desired, actual: actual, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
 	var ordered []*Action
 	for {
@@ -520,9 +520,9 @@ func holdDependents(cmp *compare.Comparison) {
 				if n.Text && n.Aspect != catalog.AspectIndex {
 					continue
 				}
-				if d.Resolve(n.On) == nil && cmp.Target.Resolve(n.On) != nil && cmp.Target.Resolve(r) == o {
+				if d.Resolve(n.On) == nil && cmp.Target.Resolve(n.On) != nil && stays(cmp, r) {
 					again = hold(cmp, n.On) || again // what stays keeps what it stands on
-				} else if it := cmp.Find(n.On); it != nil && comesLater(it, n.On) && cmp.Target.Resolve(r) != o {
+				} else if it := cmp.Find(n.On); it != nil && comesLater(it, n.On) && !stays(cmp, r) {
 					again = holdChange(cmp, r) || again
 				}
 			}
@@ -534,6 +534,24 @@ func holdDependents(cmp *compare.Comparison) {
 			}
 		}
 	}
+}
+
+// stays tells whether the target's thing is left as it is: out of scope, left
+// by choice, or held back.
+func stays(cmp *compare.Comparison, r catalog.Ref) bool {
+	it := cmp.Find(r)
+	if it == nil || it.Choice == compare.Leave {
+		return true
+	}
+	if !r.IsPart() {
+		return false
+	}
+	for _, p := range it.Parts {
+		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
+			return p.Choice == compare.Leave
+		}
+	}
+	return true // a part out of scope
 }
 
 // comesLater tells whether the thing is held back in another shape than the

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
@@ -21,10 +23,15 @@ type Row struct {
 // statement cannot be read, naming the object.
 func Build(rows []Row) (*catalog.Catalog, error) {
 	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
-	b := &builder{c: c, tables: map[string]*catalog.Object{}}
+	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows))}
 	var virtual []*catalog.Object
+	var groups []*group
+	byTable := map[string]*group{}
 	for _, r := range rows {
-		if r.Type == "table" && isVirtual(r.SQL) {
+		if r.Type != "table" {
+			continue
+		}
+		if isVirtual(r.SQL) {
 			o, err := parseVirtual(r.SQL)
 			if err != nil {
 				return nil, objectError(r, err)
@@ -37,11 +44,27 @@ func Build(rows []Row) (*catalog.Catalog, error) {
 		if r.Type != "table" || isVirtual(r.SQL) || strings.HasPrefix(catalog.FoldASCII(r.Name), "sqlite_") || isShadow(r.Name, virtual) {
 			continue
 		}
-		o, err := parseTable(r.SQL)
-		if err != nil {
-			return nil, objectError(r, err)
+		g := &group{table: r}
+		groups = append(groups, g)
+		byTable[catalog.FoldASCII(r.Name)] = g
+	}
+	for _, r := range rows {
+		g := byTable[catalog.FoldASCII(r.Table)]
+		switch {
+		case r.Type == "index" && r.SQL == "": // it belongs to a constraint
+		case r.Type == "index" && g == nil:
+			return nil, objectError(r, fmt.Errorf("its table %s is not there", sqltext.CommentSafe(r.Table)))
+		case r.Type == "index":
+			g.indexes = append(g.indexes, r)
+		case r.Type == "trigger" && g != nil:
+			g.triggers = true
 		}
-		b.add(o)
+	}
+	if err := parseGroups(groups); err != nil {
+		return nil, err
+	}
+	for _, g := range groups {
+		b.add(g.object)
 	}
 	for _, r := range rows {
 		if r.Type == "view" {
@@ -52,10 +75,6 @@ func Build(rows []Row) (*catalog.Catalog, error) {
 	for _, r := range rows {
 		var err error
 		switch r.Type {
-		case "index":
-			if r.SQL != "" { // the others belong to constraints
-				err = b.index(r)
-			}
 		case "view":
 			err = b.view(r)
 		case "trigger":
@@ -67,6 +86,92 @@ func Build(rows []Row) (*catalog.Catalog, error) {
 	}
 	c.Sort()
 	return c, nil
+}
+
+// group is a table with its indexes: what can be read without knowing
+// anything else of the database.
+type group struct {
+	table    Row
+	indexes  []Row
+	triggers bool // it has triggers, which are added later
+	object   *catalog.Object
+	err      error
+}
+
+// known holds the groups that were read already, by their texts: the two sides
+// of a comparison are mostly alike, and what is alike is read once.
+var known sync.Map
+
+type once struct {
+	sync.Once
+	object *catalog.Object
+	err    error
+}
+
+// parseGroups reads the groups, one worker from the front and one from the
+// back, so that two catalogs that are read at once meet in the middle.
+func parseGroups(groups []*group) error {
+	var wg sync.WaitGroup
+	var front, back atomic.Int64
+	n := int64(len(groups))
+	for _, fromBack := range []bool{false, true} {
+		wg.Go(func() {
+			for front.Load()+back.Load() < n {
+				i := int64(0)
+				if fromBack {
+					i = n - back.Add(1)
+				} else {
+					i = front.Add(1) - 1
+				}
+				if i >= 0 && i < n {
+					groups[i].parse()
+				}
+			}
+		})
+	}
+	wg.Wait()
+	for _, g := range groups {
+		if g.object == nil && g.err == nil {
+			g.parse()
+		}
+		if g.err != nil {
+			return g.err
+		}
+	}
+	return nil
+}
+
+func (g *group) parse() {
+	if g.triggers || g.table.Origin != nil {
+		g.object, g.err = g.read()
+		return
+	}
+	var key strings.Builder
+	key.WriteString(g.table.Name)
+	key.WriteByte(0)
+	key.WriteString(g.table.SQL)
+	for _, ix := range g.indexes {
+		key.WriteByte(0)
+		key.WriteString(ix.SQL)
+	}
+	v, _ := known.LoadOrStore(key.String(), &once{})
+	o := v.(*once)
+	o.Do(func() { o.object, o.err = g.read() })
+	g.object, g.err = o.object, o.err
+}
+
+func (g *group) read() (*catalog.Object, error) {
+	o, err := parseTable(g.table.SQL)
+	if err != nil {
+		return nil, objectError(g.table, err)
+	}
+	for _, ix := range g.indexes {
+		if err := addIndex(o, ix); err != nil {
+			return nil, objectError(ix, err)
+		}
+	}
+	o.Part(catalog.Index, "") // finds nothing, but two readers may share it from here on
+	return o, nil
 }
 
 func objectError(r Row, err error) error {
@@ -93,8 +198,9 @@ func (b *builder) add(o *catalog.Object) {
 }
 
 func isVirtual(sql string) bool {
-	p := newParser(sql)
-	return p.take("create", "virtual")
+	// As SQLite stores it, and the texts that are read are put like that.
+	const head = "create virtual "
+	return len(sql) > len(head) && strings.EqualFold(sql[:len(head)], head)
 }
 
 // shadowSuffixes are the tables the modules of the SQLite distribution keep
@@ -287,15 +393,12 @@ func (b *builder) trigger(r Row) error {
 	return nil
 }
 
-func (b *builder) index(r Row) error {
+// addIndex reads CREATE INDEX into a part of its table.
+func addIndex(owner *catalog.Object, r Row) error {
 	p := newParser(r.SQL)
 	h, err := p.parseHead()
 	if err != nil {
 		return err
-	}
-	owner := b.tables[catalog.FoldASCII(r.Table)]
-	if owner == nil {
-		return fmt.Errorf("its table %s is not there", sqltext.CommentSafe(r.Table))
 	}
 	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation"}
 	o.SetIf("unique", h.unique)

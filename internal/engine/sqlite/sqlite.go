@@ -13,6 +13,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"modernc.org/sqlite" // registers the driver "sqlite"
@@ -150,9 +151,11 @@ const Magic = "SQLite format 3\x00"
 func Recognise(head []byte) bool { return strings.HasPrefix(string(head), Magic) }
 
 type database struct {
-	path string
-	db   *sql.DB
-	conn *sql.Conn
+	path     string
+	opt      engine.OpenOptions
+	db       *sql.DB
+	conn     *sql.Conn // nil until the library is needed
+	released func()
 }
 
 // Open implements engine.Engine. The address is a file.
@@ -184,9 +187,22 @@ func (Engine) Open(ctx context.Context, path string, opt engine.OpenOptions) (en
 			return nil, err
 		}
 	}
-	abs, err := filepath.Abs(path)
+	d := &database{path: path, opt: opt}
+	if opt.Write {
+		return d, d.connect(ctx)
+	}
+	return d, nil // reading may do without the library
+}
+
+// connect opens the file through the library.
+func (d *database) connect(ctx context.Context) error {
+	if d.conn != nil {
+		return nil
+	}
+	opt := d.opt
+	abs, err := filepath.Abs(d.path)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	q := url.Values{}
 	q.Add("_pragma", fmt.Sprintf("busy_timeout(%d)", max(opt.LockWait, 10*time.Millisecond).Milliseconds()))
@@ -203,15 +219,16 @@ func (Engine) Open(ctx context.Context, path string, opt engine.OpenOptions) (en
 	u := url.URL{Scheme: "file", Path: abs, RawQuery: q.Encode()}
 	db, err := sql.Open("sqlite", u.String())
 	if err != nil {
-		return nil, err
+		return err
 	}
 	db.SetMaxOpenConns(1)
 	conn, err := db.Conn(ctx)
 	if err != nil {
 		db.Close()
-		return nil, explain(err)
+		return explain(err)
 	}
-	return &database{path, db, conn}, nil
+	d.db, d.conn, d.released = db, conn, holdOpen(d.path)
+	return nil
 }
 
 func writable(path string, create bool) error {
@@ -256,7 +273,7 @@ func explain(err error) error {
 
 // Read implements engine.Database.
 func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
-	list, err := schemaRows(ctx, d.conn)
+	list, err := d.rows(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -264,11 +281,35 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := d.conn.QueryRowContext(ctx, "SELECT sqlite_version()").Scan(&c.Version); err != nil {
-		return nil, explain(err)
-	}
+	c.Version = Version()
 	return c, nil
 }
+
+// rows reads sqlite_schema from the pages where that is safe, else through the
+// library.
+func (d *database) rows(ctx context.Context) ([]Row, error) {
+	if d.conn == nil {
+		if rows, err := pageRows(d.path); err == nil {
+			return rows, nil
+		}
+	}
+	if err := d.connect(ctx); err != nil {
+		return nil, err
+	}
+	return schemaRows(ctx, d.conn)
+}
+
+// Version is the library's.
+var Version = sync.OnceValue(func() string {
+	db, err := sql.Open("sqlite", ":memory:")
+	if err != nil {
+		return ""
+	}
+	defer db.Close()
+	var v string
+	_ = db.QueryRow("SELECT sqlite_version()").Scan(&v)
+	return v
+})
 
 // schemaRows reads sqlite_schema through the library.
 func schemaRows(ctx context.Context, q interface {
@@ -295,6 +336,9 @@ func schemaRows(ctx context.Context, q interface {
 
 // Exec implements engine.Database.
 func (d *database) Exec(ctx context.Context, sql string) error {
+	if err := d.connect(ctx); err != nil {
+		return err
+	}
 	_, err := d.conn.ExecContext(ctx, sql)
 	if err != nil && sql == "ROLLBACK" && strings.Contains(err.Error(), "no transaction is active") {
 		return nil // SQLite rolled back by itself (SQLite: Response To Errors Within A Transaction)
@@ -307,6 +351,9 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 
 // Count implements engine.RowCounter.
 func (d *database) Count(ctx context.Context, query string) (int64, error) {
+	if err := d.connect(ctx); err != nil {
+		return 0, err
+	}
 	var n int64
 	if err := d.conn.QueryRowContext(ctx, query).Scan(&n); err != nil {
 		return 0, explain(err)
@@ -316,6 +363,10 @@ func (d *database) Count(ctx context.Context, query string) (int64, error) {
 
 // Close implements engine.Database.
 func (d *database) Close() error {
+	if d.conn == nil {
+		return nil
+	}
+	defer d.released()
 	d.conn.Close()
 	return d.db.Close()
 }

@@ -1,7 +1,6 @@
 package sqlite
 
 import (
-	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -509,9 +508,6 @@ func (t *tableParser) finish() {
 		if c.Property("type") == nil || c.Property("type").Value.Canonical() != "INTEGER" {
 			pk.Remove("inline descending")
 		}
-	}
-	for i, c := range t.obj.PartsOf(catalog.Column) {
-		c.Carry("position", catalog.Scalar(strconv.Itoa(i+1)))
 	}
 }
 

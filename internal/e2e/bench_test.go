@@ -1,0 +1,158 @@
+package e2e
+
+import (
+	"fmt"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// The benchmarks print ratios of one run, which swing far less than times.
+// dm/dumps: a whole compare against dumping both structures with the engine's
+// own program at once and diffing the text. kB/table: peak memory.
+
+// schemaOf is a structure of n tables as an application has them.
+func schemaOf(engine string, n int) string {
+	var b strings.Builder
+	b.WriteString("BEGIN;\n")
+	for i := range n {
+		key, text, num := "INTEGER PRIMARY KEY", "TEXT", "REAL"
+		if engine == "postgres" {
+			key, num = "bigint PRIMARY KEY", "numeric(12,2)"
+		}
+		fmt.Fprintf(&b, "CREATE TABLE t%05d (id %s, name %s NOT NULL DEFAULT 'x', code %s, amount %s DEFAULT 0 CHECK (amount >= 0), parent_id bigint REFERENCES t%05d (id), a1 %s, a2 %s, a3 integer NOT NULL DEFAULT 1, a4 %s, a5 %s, a6 integer, created %s);\n",
+			i, key, text, text, num, max(0, i-i%7-1), text, text, num, text, text)
+		fmt.Fprintf(&b, "CREATE INDEX t%05d_name ON t%05d (name, code);\nCREATE INDEX t%05d_part ON t%05d (amount) WHERE amount > 5;\n", i, i, i, i)
+		if i%5 == 0 {
+			fmt.Fprintf(&b, "CREATE VIEW v%05d AS SELECT t.id, t.name, p.amount FROM t%05d t LEFT JOIN t%05d p ON p.id = t.parent_id WHERE t.a3 > 2;\n", i, i, max(0, i-i%7-1))
+		}
+	}
+	b.WriteString("COMMIT;\n")
+	return b.String()
+}
+
+// timed runs commands side by side and answers the wall time and the largest
+// peak memory of one of them in kB.
+func timed(b *testing.B, cmds ...*exec.Cmd) (time.Duration, int64) {
+	b.Helper()
+	start := time.Now()
+	var wg sync.WaitGroup
+	for _, c := range cmds {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			if err := c.Run(); err != nil && c.ProcessState.ExitCode() != 1 {
+				b.Errorf("%v: %v", c.Args, err)
+			}
+		}()
+	}
+	wg.Wait()
+	took := time.Since(start)
+	var peak int64
+	for _, c := range cmds {
+		peak = max(peak, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss)
+	}
+	return took, peak
+}
+
+// ratio alternates the two and reports the medians' ratio.
+func ratio(b *testing.B, tables int, ours func() *exec.Cmd, dumps func() []*exec.Cmd, diff func() *exec.Cmd) {
+	var mine, theirs []time.Duration
+	var peak int64
+	for b.Loop() {
+		t, p := timed(b, ours())
+		mine, peak = append(mine, t), max(peak, p)
+		t, _ = timed(b, dumps()...)
+		d, _ := timed(b, diff())
+		theirs = append(theirs, t+d)
+	}
+	slices.Sort(mine)
+	slices.Sort(theirs)
+	m, d := mine[len(mine)/2], theirs[len(theirs)/2]
+	b.ReportMetric(float64(m)/float64(d), "dm/dumps")
+	b.ReportMetric(float64(m.Milliseconds()), "ms")
+	b.ReportMetric(float64(peak)/float64(tables), "kB/table")
+	b.ReportMetric(0, "ns/op")
+}
+
+func BenchmarkSQLiteCompare(b *testing.B) {
+	for _, n := range []int{1000, 10000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			dir := b.TempDir()
+			sql := schemaOf("sqlite", n)
+			lite(b, dir, "a.db", sql)
+			lite(b, dir, "b.db", strings.Replace(sql, "a1 TEXT", "a1 BLOB", 1))
+			out := func(f string) string { return filepath.Join(dir, f+".sql") }
+			ratio(b, n,
+				func() *exec.Cmd {
+					return exec.Command(program, "compare", "-q", filepath.Join(dir, "a.db"), filepath.Join(dir, "b.db"))
+				},
+				func() []*exec.Cmd {
+					var l []*exec.Cmd
+					for _, f := range []string{"a", "b"} {
+						l = append(l, exec.Command("sh", "-c", fmt.Sprintf("sqlite3 %s .schema > %s", filepath.Join(dir, f+".db"), out(f))))
+					}
+					return l
+				},
+				func() *exec.Cmd {
+					return exec.Command("sh", "-c", fmt.Sprintf("diff %s %s > %s", out("a"), out("b"), out("diff")))
+				})
+		})
+	}
+}
+
+// BenchmarkSQLiteRebuild compares a rebuild of a table with a million rows
+// with the bare INSERT … SELECT and the index it needs anyway.
+func BenchmarkSQLiteRebuild(b *testing.B) {
+	dir := b.TempDir()
+	rows := "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 1000000) INSERT INTO t SELECT i, 'name ' || i, i * 1.5 FROM n;"
+	seed := lite(b, dir, "seed.db", "CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT, amount REAL); CREATE INDEX t_name ON t (name);"+rows)
+	lite(b, dir, "dev.db", "CREATE TABLE t (id INTEGER PRIMARY KEY, name TEXT NOT NULL, amount REAL); CREATE INDEX t_name ON t (name);")
+	want(b, 0, dir, "script", "dev.db", "seed.db", "-o", "up.sql")
+	bare := write(b, dir, "bare.sql", "BEGIN; CREATE TABLE u (id INTEGER PRIMARY KEY, name TEXT NOT NULL, amount REAL); INSERT INTO u SELECT * FROM t; CREATE INDEX u_name ON u (name); COMMIT;")
+	var ours, plain []time.Duration
+	live := filepath.Join(dir, "live.db")
+	for b.Loop() {
+		for _, c := range []struct {
+			script string
+			into   *[]time.Duration
+		}{{filepath.Join(dir, "up.sql"), &ours}, {bare, &plain}} {
+			command(b, "", "cp", seed, live)
+			t, _ := timed(b, exec.Command("sh", "-c", fmt.Sprintf("sqlite3 -bail %s < %s", live, c.script)))
+			*c.into = append(*c.into, t)
+		}
+	}
+	slices.Sort(ours)
+	slices.Sort(plain)
+	b.ReportMetric(float64(ours[len(ours)/2])/float64(plain[len(plain)/2]), "rebuild/bare")
+	b.ReportMetric(0, "ns/op")
+}
+
+func BenchmarkPostgresCompare(b *testing.B) {
+	s := postgres(b)
+	for _, n := range []int{1000, 10000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			sql := schemaOf("postgres", n)
+			// A transaction of that many tables would need more locks than there are.
+			sql = strings.NewReplacer("BEGIN;\n", "SET synchronous_commit = off;\n", "COMMIT;\n", "").Replace(sql)
+			x, y := s.database(b, sql), s.database(b, strings.Replace(sql, "a1 TEXT", "a1 varchar", 1))
+			dir := b.TempDir()
+			dump := func(db string) string {
+				return fmt.Sprintf("%s -h %s -U postgres --schema-only -d %s > %s/%s.sql", filepath.Join(s.bin, "pg_dump"), s.dir, db, dir, db)
+			}
+			ratio(b, n,
+				func() *exec.Cmd { return exec.Command(program, "compare", "-q", s.url(x), s.url(y)) },
+				func() []*exec.Cmd {
+					return []*exec.Cmd{exec.Command("sh", "-c", dump(x)), exec.Command("sh", "-c", dump(y))}
+				},
+				func() *exec.Cmd {
+					return exec.Command("sh", "-c", fmt.Sprintf("diff %s/%s.sql %s/%s.sql > %s/diff", dir, x, dir, y, dir))
+				})
+		})
+	}
+}
