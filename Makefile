@@ -17,7 +17,8 @@ test: build
 	go test ./...
 
 bench:
-	go test -run '^$$' -bench . -benchmem ./internal/core/...
+	go test -run '^$$' -bench . -benchmem ./internal/core/... ./internal/engine/...
+	go test -run '^$$' -bench . -benchtime 3x -timeout 60m ./internal/e2e
 
 check: build
 	test -z "$$(gofmt -l cmd internal)"

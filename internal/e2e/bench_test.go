@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -34,6 +35,36 @@ func schemaOf(engine string, n int) string {
 	}
 	b.WriteString("COMMIT;\n")
 	return b.String()
+}
+
+var created = regexp.MustCompile(`^CREATE (TABLE|INDEX|VIEW) (\w+)(?: ON (\w+))?`)
+
+// bulk writes the statements into sqlite_schema: running ten thousand of them
+// takes SQLite minutes. All tables share the pages of the first, which only
+// matters to who reads rows.
+func bulk(b *testing.B, dir, name, text string) {
+	var out strings.Builder
+	pages := map[string]int{}
+	for _, st := range strings.Split(text, ";\n") {
+		m := created.FindStringSubmatch(st)
+		if m == nil {
+			continue
+		}
+		if pages[m[1]] < 1 || m[1] == "INDEX" && pages[m[1]] < 2 { // the first of each is made
+			pages[m[1]]++
+			fmt.Fprintf(&out, "%s;\n", st)
+			if pages["VIEW"] == 1 && m[1] == "VIEW" {
+				out.WriteString("PRAGMA writable_schema=ON; BEGIN;\n")
+			}
+			continue
+		}
+		table, page := m[3], map[string]int{"TABLE": 2, "INDEX": 3, "VIEW": 0}[m[1]]
+		if table == "" {
+			table = m[2]
+		}
+		fmt.Fprintf(&out, "INSERT INTO sqlite_schema VALUES ('%s', '%s', '%s', %d, '%s');\n", strings.ToLower(m[1]), m[2], table, page, strings.ReplaceAll(st, "'", "''"))
+	}
+	lite(b, dir, name, out.String()+"COMMIT;")
 }
 
 // timed runs commands side by side and answers the wall time and the largest
@@ -85,8 +116,8 @@ func BenchmarkSQLiteCompare(b *testing.B) {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			dir := b.TempDir()
 			sql := schemaOf("sqlite", n)
-			lite(b, dir, "a.db", sql)
-			lite(b, dir, "b.db", strings.Replace(sql, "a1 TEXT", "a1 BLOB", 1))
+			bulk(b, dir, "a.db", sql)
+			bulk(b, dir, "b.db", strings.Replace(sql, "a1 TEXT", "a1 BLOB", 1))
 			out := func(f string) string { return filepath.Join(dir, f+".sql") }
 			ratio(b, n,
 				func() *exec.Cmd {

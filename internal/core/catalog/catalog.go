@@ -273,7 +273,7 @@ func (o *Object) put(p Property) *Object {
 		return o
 	}
 	if o.Properties == nil {
-		o.Properties = make([]Property, 0, 4)
+		o.Properties = make([]Property, 0, 2)
 	}
 	o.Properties = append(o.Properties, p)
 	return o

@@ -93,6 +93,8 @@ type Change struct {
 	// Desired and Actual are the whole catalogs, for what a writer must know
 	// about other objects.
 	Desired, Actual *catalog.Catalog
+	// Groups are the groups of facts that were asked for.
+	Groups map[string]bool
 }
 
 // Rebuilds tells whether a part must come down and go up again.
@@ -196,7 +198,7 @@ func Build(cmp *compare.Comparison, w Writer, allow func(catalog.Ref) bool) (*Pl
 func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
-	b := &builder{w: w, desired: desired, actual: actual, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
+	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
 	var ordered []*Action
 	for {
 		actions := b.actions(cmp)
@@ -294,6 +296,7 @@ type builder struct {
 	w                          Writer
 	desired, actual            *catalog.Catalog
 	users                      map[catalog.Ref][]user
+	groups                     map[string]bool
 	rebuildObject, rebuildPart map[catalog.Ref]bool
 }
 
@@ -352,7 +355,7 @@ func (b *builder) actions(cmp *compare.Comparison) []*Action {
 }
 
 func (b *builder) write(it *compare.Item) []*Action {
-	c := &Change{Item: it, Rebuild: b.rebuildPart, Desired: b.desired, Actual: b.actual}
+	c := &Change{Item: it, Rebuild: b.rebuildPart, Desired: b.desired, Actual: b.actual, Groups: b.groups}
 	switch {
 	case it.Target == nil:
 		return b.w.Create(c)

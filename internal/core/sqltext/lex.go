@@ -102,7 +102,12 @@ type lexer struct {
 // Lex splits text into tokens. It never fails: what cannot be read becomes a
 // token of kind Bad that runs to the end.
 func Lex(d Dialect, text string) []Token {
-	l := &lexer{d: d, in: text, out: make([]Token, 0, len(text)/4+4)}
+	return LexInto(make([]Token, 0, len(text)/3+4), d, text)
+}
+
+// LexInto is Lex into a buffer that is used again.
+func LexInto(buf []Token, d Dialect, text string) []Token {
+	l := &lexer{d: d, in: text, out: buf[:0]}
 	for state := lexAny; state != nil; {
 		state = state(l)
 	}

@@ -163,9 +163,7 @@ func (r *reader) addPart(class, oid uint32, owner, part *catalog.Object) {
 
 func owned(o *catalog.Object, owner string, acl []string) {
 	o.Optional("owner", "owners", catalog.Scalar(owner))
-	if acl != nil {
-		o.Optional("grants", "grants", catalog.SetOf(acl...))
-	}
+	o.Optional("grants", "grants", grants(o.Kind, owner, acl))
 }
 
 func str(p *string) string {
@@ -331,7 +329,7 @@ func (r *reader) column(rows pgx.Rows) error {
 		c.Carry("inherited", catalog.Scalar("yes"))
 	}
 	if acl != nil {
-		c.Optional("grants", "grants", catalog.SetOf(acl...))
+		c.Optional("grants", "grants", grants(catalog.Column, o.Text("owner"), acl))
 	}
 	o.Add(c)
 	if r.cols[rel] == nil {

@@ -148,6 +148,7 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 	}
 	a.SQL = append(a.SQL, fmt.Sprintf("ALTER %s %s RENAME TO %s;", word, qualified(old), quote(aside)), create)
 	a.SQL = append(a.SQL, dress(o)...)
+	a.SQL = append(a.SQL, hand(c)...)
 	name := typeName(old)
 	for _, t := range c.Actual.Objects {
 		if t.Kind != catalog.Table {

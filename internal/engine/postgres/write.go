@@ -111,6 +111,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	as := kinds[c.Source.Kind].create(w, c)
 	if len(as) > 0 {
 		as[0].SQL = append(as[0].SQL, dress(c.Source)...)
+		as[0].SQL = append(as[0].SQL, hand(c)...)
 	}
 	return as
 }
@@ -120,7 +121,7 @@ func created(o *catalog.Object, sql ...string) *order.Action {
 	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
 }
 
-// dress gives a new object its comment, owner and grants.
+// dress gives a new object its comments.
 func dress(o *catalog.Object) []string {
 	var out []string
 	if t := o.Property("comment"); t != nil {
@@ -231,7 +232,7 @@ func outwardActions(c *order.Change) []*order.Action {
 	if c.Property("column comments") != nil {
 		add("column comments", columnComments(c)...)
 	}
-	return out
+	return append(out, rightsActions(c)...)
 }
 
 func commentText(o *catalog.Object) string {

@@ -3,6 +3,7 @@ package sqlite
 import (
 	"fmt"
 	"strings"
+	"sync"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
@@ -14,6 +15,7 @@ type parser struct {
 	text string
 	toks []sqltext.Token // space and comments included
 	pos  int             // at a significant token, or at the end
+	buf  *[]sqltext.Token
 }
 
 // SyntaxError says where a statement could not be read.
@@ -33,10 +35,21 @@ func (e *SyntaxError) Error() string {
 	return fmt.Sprintf("syntax not understood near %s: %s expected", near, e.Want)
 }
 
+// buffers are token buffers: reading a schema is mostly allocating otherwise.
+var buffers = sync.Pool{New: func() any { b := make([]sqltext.Token, 0, 512); return &b }}
+
 func newParser(text string) *parser {
-	p := &parser{text: text, toks: sqltext.Lex(sqltext.SQLite, text)}
+	buf := buffers.Get().(*[]sqltext.Token)
+	p := &parser{text: text, toks: sqltext.LexInto(*buf, sqltext.SQLite, text), buf: buf}
 	p.skip()
 	return p
+}
+
+// free gives the tokens back; nothing may hold them any more.
+func (p *parser) free() {
+	*p.buf = p.toks[:0]
+	p.toks = nil
+	buffers.Put(p.buf)
 }
 
 func (p *parser) skip() {

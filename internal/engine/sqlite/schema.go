@@ -396,6 +396,7 @@ func (b *builder) trigger(r Row) error {
 // addIndex reads CREATE INDEX into a part of its table.
 func addIndex(owner *catalog.Object, r Row) error {
 	p := newParser(r.SQL)
+	defer p.free()
 	h, err := p.parseHead()
 	if err != nil {
 		return err

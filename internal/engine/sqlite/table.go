@@ -21,6 +21,7 @@ type tableParser struct {
 // parseTable reads CREATE TABLE (SQLite: CREATE TABLE).
 func parseTable(text string) (*catalog.Object, error) {
 	p := newParser(text)
+	defer p.free()
 	h, err := p.parseHead()
 	if err != nil {
 		return nil, err
