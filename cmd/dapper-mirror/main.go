@@ -12,6 +12,6 @@ import (
 func main() {
 	// The program is short-lived and builds what it keeps: collecting less
 	// often is faster, and memory stays in proportion.
-	debug.SetGCPercent(300)
+	debug.SetGCPercent(800)
 	os.Exit(cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
 }

@@ -89,7 +89,8 @@ type pair struct {
 }
 
 // compare resolves two places, reads both at once and compares them.
-func (a *app) compare(ctx context.Context, sourceText, targetText string, create bool) (*pair, error) {
+// lazy says that objects proved equal need not be taken apart.
+func (a *app) compare(ctx context.Context, sourceText, targetText string, create, lazy bool) (*pair, error) {
 	opt, err := a.options()
 	if err != nil {
 		return nil, err
@@ -109,7 +110,7 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	for i, pl := range []*place.Place{p.source, p.target} {
 		g.Go(func() error {
 			start := time.Now()
-			c, err := pl.Read(gctx, place.Options{LockWait: a.lockWait})
+			c, err := pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: lazy && opt.Scope.Empty()})
 			cats[i], p.took[i] = c, time.Since(start)
 			return err
 		})

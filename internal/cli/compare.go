@@ -33,7 +33,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			}
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false)
+				p, err := a.compare(cmd.Context(), args[0], target, false, a.format != "json")
 				if err != nil {
 					return err
 				}

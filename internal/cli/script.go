@@ -46,7 +46,7 @@ Exit code 3 says that something was held back.`,
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create)
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 			if err != nil {
 				return err
 			}

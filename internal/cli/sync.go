@@ -23,7 +23,7 @@ Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create)
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 			if err != nil {
 				return err
 			}
@@ -63,7 +63,7 @@ Exit code 3 says that something was held back or refused.`,
 			if err != nil {
 				return err
 			}
-			again, err := a.compare(cmd.Context(), args[0], args[1], false)
+			again, err := a.compare(cmd.Context(), args[0], args[1], false, false)
 			if err != nil {
 				return err
 			}

@@ -309,6 +309,38 @@ func TestSync(t *testing.T) {
 	}
 }
 
+func TestColumnOrderIsSaid(t *testing.T) {
+	dir := t.TempDir()
+	lite(t, dir, "a.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, depth REAL, name TEXT)")
+	lite(t, dir, "b.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT, depth REAL)")
+	r := want(t, 0, dir, "compare", "a.db", "b.db", "--detail")
+	if !strings.Contains(r.out, "table berth: The columns stand in another order; that alone is no difference.") {
+		t.Errorf("the order is not said:\n%s", r.out)
+	}
+}
+
+func TestSQLTextPlaces(t *testing.T) {
+	dir := harbour(t)
+	write(t, dir, "dump.sql", command(t, "", "sqlite3", filepath.Join(dir, "live.db"), ".dump"))
+	want(t, 0, dir, "compare", "dump.sql", "live.db")
+	if err := os.MkdirAll(filepath.Join(dir, "schema", "views"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	write(t, filepath.Join(dir, "schema", "views"), "deep.sql", "CREATE VIEW deep AS SELECT id FROM berth WHERE depth > 9;")
+	write(t, filepath.Join(dir, "schema"), "tables.sql", "create table crane (id integer primary key);\ncreate table berth (id integer primary key, name text);\nalter table berth add column depth real;")
+	want(t, 0, dir, "compare", "schema", "dev.db")
+	want(t, 0, dir, "script", "schema", "live.db", "-o", "up.sql", "--may-lose", "*")
+	want(t, 0, dir, "apply", "up.sql", "live.db", "--yes")
+	want(t, 0, dir, "compare", "dev.db", "live.db")
+	if r := runWith(t, dir, devSQL, nil, "compare", "-", "dev.db"); r.code != 0 {
+		t.Errorf("SQL on standard input: %d %s", r.code, r.errout)
+	}
+	write(t, dir, "bad.sql", "CREATE TABLE a (x);\nCREATE TABEL b (y);\n")
+	if r := want(t, 2, dir, "compare", "bad.sql", "dev.db"); !strings.Contains(r.errout, "bad.sql:2:8: ") {
+		t.Errorf("a broken text: %s", r.errout)
+	}
+}
+
 func TestFill(t *testing.T) {
 	dir := t.TempDir()
 	lite(t, dir, "dev.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT NOT NULL, depth REAL NOT NULL)")

@@ -85,6 +85,12 @@ type TextReader interface {
 	ReadText(ctx context.Context, files []TextFile) (*catalog.Catalog, error)
 }
 
+// LazyReader is a Database that can leave objects unread until they are
+// wanted (catalog.Object.Unread). The catalog needs the database no longer.
+type LazyReader interface {
+	ReadLazy(ctx context.Context) (*catalog.Catalog, error)
+}
+
 // RowCounter is a Database that can answer a yes-or-no question about rows.
 type RowCounter interface {
 	// Count runs a query that answers one number.

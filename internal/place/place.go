@@ -59,6 +59,7 @@ type Options struct {
 	Names    map[string]string // places named in the project file
 	Create   bool              // a file that is not there may be created
 	LockWait time.Duration
+	Lazy     bool   // objects may be left unread
 	Dialect  string // which SQL a text is in; "" lets the text tell
 }
 
@@ -274,7 +275,11 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 		return nil, err
 	}
 	defer db.Close()
-	c, err := db.Read(ctx)
+	read := db.Read
+	if l, ok := db.(engine.LazyReader); ok && opt.Lazy {
+		read = l.ReadLazy
+	}
+	c, err := read(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}

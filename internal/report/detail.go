@@ -45,6 +45,11 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
 		}
 		diffLines(w, old, new, st)
 	}
+	for _, it := range c.Items {
+		if it.Status == compare.Same && orderNote(it) != "" {
+			fmt.Fprintf(w, "\n%s %s %s: %s\n", st.Dim("="), it.Kind().Title(), name(it), st.Dim(orderNote(it)))
+		}
+	}
 }
 
 // facts writes the properties that differ as a table of three columns.

@@ -4,6 +4,7 @@
 package catalog
 
 import (
+	"context"
 	"sort"
 	"strings"
 )
@@ -130,6 +131,11 @@ type Object struct {
 	// Merged says that the object was put together from two sides, so texts
 	// of the whole that an engine carried along no longer describe it.
 	Merged bool
+	// Unread says that only identity, Digest and the names of notable parts
+	// are known so far; the catalog's Expand reads the rest. Equal digests
+	// prove two objects equal.
+	Unread bool
+	Digest string
 
 	index map[partKey]*Object
 }
@@ -339,6 +345,9 @@ type Catalog struct {
 	// Fetch reads values that were left unread (Value.Unread), in place. It
 	// is nil where everything was read.
 	Fetch Fetcher
+	// Expand reads objects that were left unread, in place; nil where
+	// everything was read.
+	Expand func(ctx context.Context, objects []*Object) error
 
 	index map[Ref]*Object
 }

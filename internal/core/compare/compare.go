@@ -5,7 +5,9 @@ package compare
 
 import (
 	"context"
+	"errors"
 	"sort"
+	"sync"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/scope"
@@ -101,7 +103,10 @@ type Comparison struct {
 	Options        Options
 	Items          []*Item // by kind, then name; equal ones too
 	Gaps           []Gap
-	// facts seen and facts that agree, each counted on both sides
+	// of the objects of both sides, and how far they agree (see Similarity)
+	objects int
+	agree   float64
+	// of the object at hand: facts seen and facts that agree, on both sides
 	facts, agreeing int
 	index           map[catalog.Ref]*Item
 }
@@ -235,10 +240,25 @@ func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]sco
 	if s == t && !partial && !c.Options.Deep && c.Options.Scope.Empty() && len(c.Gaps) == 0 {
 		// The two sides share what was read: nothing can differ.
 		it.Status = Same
-		n := 2 * facts(s, c.Options.Groups)
-		c.facts, c.agreeing = c.facts+n, c.agreeing+n
+		c.weigh(2, 1)
 		return it
 	}
+	if s != nil && t != nil && s.Unread && t.Unread {
+		it.Status = Same // see Settle
+		c.weigh(2, 1)
+		return it
+	}
+	c.facts, c.agreeing = 0, 0
+	defer func() {
+		switch {
+		case s == nil || t == nil:
+			c.weigh(1, 0)
+		case c.facts == 0:
+			c.weigh(2, 1)
+		default:
+			c.weigh(2, float64(c.agreeing)/float64(c.facts))
+		}
+	}()
 	if !partial {
 		c.properties(it)
 	}
@@ -289,18 +309,10 @@ func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]sco
 	return it
 }
 
-// facts counts what an object says on one side.
-func facts(o *catalog.Object, groups map[string]bool) int {
-	n := 1
-	for i := range o.Properties {
-		if o.Properties[i].Counts(groups) {
-			n++
-		}
-	}
-	for _, p := range o.Parts {
-		n += facts(p, groups)
-	}
-	return n
+// weigh counts an object that is on n sides.
+func (c *Comparison) weigh(n int, alike float64) {
+	c.objects += n
+	c.agree += float64(n) * alike
 }
 
 // properties compares the facts of one thing and counts them.
@@ -395,8 +407,36 @@ func Wanted(source, target *catalog.Catalog) (s, t []*catalog.Value) {
 	return s, t
 }
 
-// Settle reads what Wanted lists, from both catalogs.
+// unsettled lists the unread objects that their digests do not prove equal.
+func unsettled(source, target *catalog.Catalog) (s, t []*catalog.Object) {
+	for _, o := range source.Objects {
+		if p := target.Find(o.Ref()); o.Unread && (p == nil || !p.Unread || p.Digest != o.Digest) {
+			s = append(s, o)
+		}
+	}
+	for _, o := range target.Objects {
+		if p := source.Find(o.Ref()); o.Unread && (p == nil || !p.Unread || p.Digest != o.Digest) {
+			t = append(t, o)
+		}
+	}
+	return s, t
+}
+
+// Settle reads what must be read before the catalogs can be compared: the
+// objects and texts that digests and keys do not prove equal.
 func Settle(ctx context.Context, source, target *catalog.Catalog) error {
+	so, to := unsettled(source, target)
+	var errs [2]error
+	var wg sync.WaitGroup
+	for i, list := range [][]*catalog.Object{so, to} {
+		if c := []*catalog.Catalog{source, target}[i]; len(list) > 0 && c.Expand != nil {
+			wg.Go(func() { errs[i] = c.Expand(ctx, list) })
+		}
+	}
+	wg.Wait()
+	if err := errors.Join(errs[:]...); err != nil {
+		return err
+	}
 	s, t := Wanted(source, target)
 	if len(s) > 0 && source.Fetch != nil {
 		if err := source.Fetch(ctx, s); err != nil {
@@ -442,19 +482,21 @@ func (c *Comparison) Different() bool {
 }
 
 // Similarity is how alike the two sides are, in tenths of a percent, 0 to
-// 1000. A fact is that a thing exists, and each counted property of a thing;
-// things are objects and parts. The similarity is the facts that agree on both
-// sides, counted twice, over the facts of both sides together (Dice's
-// coefficient). It is the same both ways round, 1000 only when nothing
-// differs, and 1000 for two empty databases.
+// 1000. Each object of each side counts one. An object that both sides have
+// agrees as far as its facts do: a fact is that it, or one of its parts,
+// exists, and each counted property of them; its agreement is the facts that
+// are equal, counted on both sides, over the facts of both sides together
+// (Dice's coefficient). An object only one side has agrees with nothing. The
+// similarity is the mean, rounded down. It is the same both ways round, 1000
+// only when nothing differs, and 1000 for two empty databases.
 func (c *Comparison) Similarity() int {
 	if !c.Different() {
 		return 1000
 	}
-	if c.facts == 0 {
+	if c.objects == 0 {
 		return 0
 	}
-	return min(999, c.agreeing*1000/c.facts)
+	return min(999, int(c.agree*1000/float64(c.objects)+1e-9))
 }
 
 // Differences lists the objects that differ in any way.

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -21,7 +22,11 @@ type Row struct {
 
 // Build makes a catalog of the rows of sqlite_schema. It fails when a
 // statement cannot be read, naming the object.
-func Build(rows []Row) (*catalog.Catalog, error) {
+func Build(rows []Row) (*catalog.Catalog, error) { return build(rows, false) }
+
+// build is Build; lazy leaves tables and views unread, with their texts as
+// digests.
+func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
 	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
 	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows))}
 	var virtual []*catalog.Object
@@ -59,6 +64,9 @@ func Build(rows []Row) (*catalog.Catalog, error) {
 		case r.Type == "trigger" && g != nil:
 			g.triggers = true
 		}
+	}
+	if lazy {
+		return b.stubs(rows, groups), nil
 	}
 	if err := parseGroups(groups); err != nil {
 		return nil, err
@@ -112,18 +120,15 @@ type once struct {
 // back, so that two catalogs that are read at once meet in the middle.
 func parseGroups(groups []*group) error {
 	var wg sync.WaitGroup
-	var front, back atomic.Int64
-	n := int64(len(groups))
+	var tickets atomic.Int64
+	n := len(groups)
 	for _, fromBack := range []bool{false, true} {
 		wg.Go(func() {
-			for front.Load()+back.Load() < n {
-				i := int64(0)
+			// Each ticket is one group, so the two never take the same one.
+			for i := 0; int(tickets.Add(1)) <= n; i++ {
 				if fromBack {
-					i = n - back.Add(1)
+					groups[n-1-i].parse()
 				} else {
-					i = front.Add(1) - 1
-				}
-				if i >= 0 && i < n {
 					groups[i].parse()
 				}
 			}
@@ -131,9 +136,6 @@ func parseGroups(groups []*group) error {
 	}
 	wg.Wait()
 	for _, g := range groups {
-		if g.object == nil && g.err == nil {
-			g.parse()
-		}
 		if g.err != nil {
 			return g.err
 		}
@@ -190,6 +192,75 @@ type builder struct {
 	c      *catalog.Catalog
 	tables map[string]*catalog.Object // tables, virtual tables and views by folded name
 	words  map[string]bool            // every column name of the database
+	parse  func() error               // reads the tables that words must know
+}
+
+// stubs makes a catalog in which tables and views wait to be read.
+func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
+	groupOf, own := map[*catalog.Object]*group{}, map[*catalog.Object][]Row{}
+	for _, g := range groups {
+		o := &catalog.Object{Kind: catalog.Table, Name: g.table.Name, Match: catalog.FoldASCII(g.table.Name), Space: "relation", Unread: true, Digest: g.table.SQL}
+		for _, ix := range g.indexes {
+			o.Digest += "\x00" + ix.Name + "\x00" + ix.SQL
+			o.Add(&catalog.Object{Kind: catalog.Index, Name: ix.Name})
+		}
+		groupOf[o] = g
+		b.add(o)
+	}
+	for _, r := range rows {
+		if r.Type == "view" {
+			o := &catalog.Object{Kind: catalog.View, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation", Unread: true, Digest: r.SQL}
+			own[o] = append(own[o], r)
+			b.add(o)
+		}
+	}
+	for _, r := range rows {
+		if o := b.tables[catalog.FoldASCII(r.Table)]; r.Type == "trigger" && o != nil {
+			o.Digest += "\x00" + r.Name + "\x00" + r.SQL
+			o.Add(&catalog.Object{Kind: catalog.Trigger, Name: r.Name})
+			own[o] = append(own[o], r)
+		}
+	}
+	read := func(list []*catalog.Object) error {
+		var gs []*group
+		for _, o := range list {
+			if o.Unread && groupOf[o] != nil {
+				gs = append(gs, groupOf[o])
+			}
+		}
+		if err := parseGroups(gs); err != nil {
+			return err
+		}
+		for _, o := range list {
+			if g := groupOf[o]; o.Unread && g != nil {
+				*o = *g.object // tables with triggers share it with nobody
+			}
+		}
+		return nil
+	}
+	b.parse = func() error { return read(b.c.Objects) }
+	b.c.Expand = func(_ context.Context, list []*catalog.Object) error {
+		if err := read(list); err != nil {
+			return err
+		}
+		for _, o := range list {
+			if o.Kind == catalog.View {
+				o.Unread, o.Parts = false, nil
+			}
+			for _, r := range own[o] {
+				part := b.view
+				if r.Type == "trigger" {
+					part = b.trigger
+				}
+				if err := part(r); err != nil {
+					return objectError(r, err)
+				}
+			}
+		}
+		return nil
+	}
+	b.c.Sort()
+	return b.c
 }
 
 func (b *builder) add(o *catalog.Object) {
@@ -275,7 +346,13 @@ func parseVirtual(text string) (*catalog.Object, error) {
 // view or column of the database, or is written without quotes somewhere in
 // the statement, is a name; any other double-quoted text is a string.
 func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
-	if b.words == nil {
+	words := func() map[string]bool {
+		if b.words != nil {
+			return b.words
+		}
+		if b.parse != nil {
+			_ = b.parse() // what cannot be read is told when it is wanted
+		}
 		b.words = map[string]bool{}
 		for _, o := range b.c.Objects {
 			for _, p := range o.PartsOf(catalog.Column) {
@@ -287,6 +364,7 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 				}
 			}
 		}
+		return b.words
 	}
 	local := map[string]bool{self: true}
 	var prev sqltext.Token
@@ -300,7 +378,7 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 		prev = t
 	}
 	return &names{
-		known: func(n string) bool { return local[n] || b.words[n] || b.tables[n] != nil },
+		known: func(n string) bool { return local[n] || b.tables[n] != nil || words()[n] },
 		lookup: func(n string) *catalog.Ref {
 			if o := b.tables[n]; o != nil && n != self {
 				r := o.Ref()

@@ -272,12 +272,17 @@ func explain(err error) error {
 }
 
 // Read implements engine.Database.
-func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, false) }
+
+// ReadLazy implements engine.LazyReader.
+func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, true) }
+
+func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	list, err := d.rows(ctx)
 	if err != nil {
 		return nil, err
 	}
-	c, err := Build(list)
+	c, err := build(list, lazy)
 	if err != nil {
 		return nil, err
 	}
