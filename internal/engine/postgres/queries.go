@@ -101,24 +101,20 @@ WHERE p.prokind IN ('f', 'p')
 const dependSQL = `SELECT d.classid, d.objid, d.objsubid, d.refclassid, d.refobjid, d.refobjsubid
 FROM pg_depend d WHERE d.objid >= 16384 AND d.refobjid >= 16384 AND d.deptype IN ('n', 'a')
   AND d.classid IN ('pg_class'::regclass, 'pg_type'::regclass, 'pg_proc'::regclass, 'pg_constraint'::regclass, 'pg_attrdef'::regclass,
-    'pg_rewrite'::regclass, 'pg_trigger'::regclass, 'pg_policy'::regclass)`
+    'pg_rewrite'::regclass, 'pg_trigger'::regclass, 'pg_policy'::regclass,
+    'pg_collation'::regclass, 'pg_statistic_ext'::regclass, 'pg_ts_dict'::regclass, 'pg_ts_config'::regclass, 'pg_cast'::regclass,
+    'pg_event_trigger'::regclass, 'pg_publication_rel'::regclass, 'pg_extension'::regclass)`
 
 const descriptionsSQL = `SELECT d.classoid, d.objoid, d.objsubid, d.description FROM pg_description d WHERE d.objoid >= 16384 OR d.classoid = 'pg_namespace'::regclass`
 
 // notComparedSQL counts, by kind, what is there and is not read yet.
 const notComparedSQL = `SELECT kind, count(*) FROM (
-  SELECT 'aggregate' AS kind FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE p.prokind IN ('a', 'w') AND %[1]s AND %[2]s
+  SELECT 'window function' AS kind FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE p.prokind = 'w' AND %[1]s AND %[2]s
   UNION ALL SELECT 'operator' FROM pg_operator o JOIN pg_namespace n ON n.oid = o.oprnamespace WHERE %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = o.oid AND e.deptype = 'e')
-  UNION ALL SELECT 'collation' FROM pg_collation o JOIN pg_namespace n ON n.oid = o.collnamespace WHERE %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = o.oid AND e.deptype = 'e')
   UNION ALL SELECT 'base type' FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype = 'b' AND t.typelem = 0 AND %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = t.oid AND e.deptype = 'e')
-  UNION ALL SELECT 'extended statistics' FROM pg_statistic_ext s JOIN pg_namespace n ON n.oid = s.stxnamespace WHERE %[1]s
   UNION ALL SELECT 'foreign table' FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'f' AND %[1]s
-  UNION ALL SELECT 'text search configuration' FROM pg_ts_config s JOIN pg_namespace n ON n.oid = s.cfgnamespace WHERE %[1]s
-  UNION ALL SELECT 'text search dictionary' FROM pg_ts_dict s JOIN pg_namespace n ON n.oid = s.dictnamespace WHERE %[1]s
-  UNION ALL SELECT 'extension' FROM pg_extension WHERE extname <> 'plpgsql'
-  UNION ALL SELECT 'event trigger' FROM pg_event_trigger
-  UNION ALL SELECT 'publication' FROM pg_publication
+  UNION ALL SELECT 'publication' FROM pg_publication WHERE current_setting('server_version_num')::int < 150000
   UNION ALL SELECT 'foreign server' FROM pg_foreign_server
-  UNION ALL SELECT 'cast' FROM pg_cast WHERE oid >= 16384
+  UNION ALL SELECT 'subscription' FROM pg_subscription WHERE subdbid = (SELECT oid FROM pg_database WHERE datname = current_database())
   UNION ALL SELECT 'default privileges' FROM pg_default_acl
 ) AS x GROUP BY kind ORDER BY kind`

@@ -70,6 +70,7 @@ type reader struct {
 	cols    map[uint32]map[int16]*catalog.Object
 	views   map[uint32][]string // columns of views and composites, in order
 	bodies  []body
+	classes map[string]uint32 // oids of system catalogs by name
 }
 
 type body struct {
@@ -88,7 +89,7 @@ func read(ctx context.Context, tx interface {
 	SendBatch(context.Context, *pgx.Batch) pgx.BatchResults
 }, version int) (*catalog.Catalog, error) {
 	r := &reader{c: &catalog.Catalog{Engine: "postgres"}, version: version, things: map[address]thing{}, rels: map[uint32]*catalog.Object{},
-		relkind: map[uint32]string{}, types: map[uint32]thing{}, cols: map[uint32]map[int16]*catalog.Object{}, views: map[uint32][]string{}}
+		relkind: map[uint32]string{}, types: map[uint32]thing{}, cols: map[uint32]map[int16]*catalog.Object{}, views: map[uint32][]string{}, classes: map[string]uint32{}}
 	b := &pgx.Batch{}
 	qs := r.queries()
 	for _, q := range qs {
@@ -127,7 +128,14 @@ func (r *reader) queries() []query {
 	if r.version >= 140000 {
 		multirange = "r.rngmultitypid::regtype::text"
 	}
-	return []query{
+	out := []query{
+		{"system catalogs", classesSQL(), func(rows pgx.Rows) error {
+			var name string
+			var oid uint32
+			err := rows.Scan(&name, &oid)
+			r.classes[name] = oid
+			return err
+		}},
 		{"schemas", schemasSQL + notSystem + " AND " + notMember("pg_namespace", "n.oid"), r.schema},
 		{"relations", relationsSQL + notSystem + " AND " + notMember("pg_class", "c.oid"), r.relation},
 		{"types", typesSQL + notSystem + " AND " + notMember("pg_type", "t.oid"), r.typ},
@@ -142,10 +150,15 @@ func (r *reader) queries() []query {
 		{"ranges", fmt.Sprintf(rangesSQL, multirange), r.rangeType},
 		{"sequences", sequencesSQL, r.sequence},
 		{"routines", routinesSQL + notSystem + " AND " + notMember("pg_proc", "p.oid"), r.routine},
+	}
+	out = append(out, r.simpleQueries()...)
+	return append(out, []query{
+		{"members of extensions", membersSQL, r.member},
+		{"published tables", publishedSQL, r.published},
 		{"dependencies", dependSQL, r.depend},
 		{"comments", descriptionsSQL, r.comment},
 		{"other kinds", fmt.Sprintf(notComparedSQL, notSystem, notMember("pg_proc", "p.oid")), r.notCompared},
-	}
+	}...)
 }
 
 func (r *reader) add(class, oid uint32, o *catalog.Object) {

@@ -41,6 +41,9 @@ func init() { // a table that refers to methods that refer to the table
 		kindMatView:      {"MATERIALIZED VIEW", (*Writer).createView, (*Writer).alterView},
 		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
 	}
+	for _, k := range simpleKinds {
+		kinds[k.kind] = kindWriter{k.word, (*Writer).createSimple, rebuildIfDefined}
+	}
 }
 
 // keyword is the word for the kind in DROP, COMMENT ON, ALTER … OWNER.
@@ -53,6 +56,9 @@ func keyword(o *catalog.Object) string {
 
 // sqlName is how statements name the object.
 func sqlName(o *catalog.Object) string {
+	if n := o.Text("sql name"); n != "" {
+		return n
+	}
 	switch o.Kind {
 	case catalog.Schema:
 		return quote(o.Name)
@@ -80,7 +86,7 @@ func names(o *catalog.Object) []order.Name {
 		return nil
 	}
 	out := []order.Name{{Space: o.Space, Schema: o.Schema, Name: o.Name}}
-	if o.Kind == catalog.Routine {
+	if o.Space == "routine" {
 		// While two overloads stand side by side a call can be ambiguous.
 		out = append(out, order.Name{Space: "overload", Schema: o.Schema, Name: bareName(o), Soft: true})
 	}
