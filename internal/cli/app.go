@@ -265,7 +265,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.StringVar(&a.color, "color", "auto", "when to use colours: auto, always or never")
 	f.StringVar(&a.progress, "progress", "auto", "when to show that work goes on: auto, always or never")
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "say nothing besides results, warnings and errors")
-	f.BoolVarP(&a.verbose, "verbose", "v", false, "say more about what is done")
+	f.BoolVarP(&a.verbose, "verbose", "v", false, "say what is done: settings files, places, each statement that runs")
 	f.BoolVar(&a.noInput, "no-input", false, "never ask; a question is then a refusal (exit 3)")
 	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through $PAGER")
 	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
@@ -289,6 +289,9 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	a.settings = s
 	if err := s.apply(cmd); err != nil {
 		return err
+	}
+	for _, f := range s.files {
+		a.detail("settings from %s", f.path)
 	}
 	for _, c := range []struct {
 		name, value string

@@ -105,6 +105,10 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	defer db.Close()
 	start := time.Now()
 	err = script.Run(ctx, s, eng, db, func(step, of int, title string) {
+		if step == 0 {
+			a.detail("        %s", title)
+			return
+		}
 		a.note("%s  step %d of %d  %s", fmt.Sprintf("%6.1fs", time.Since(start).Seconds()), step, of, title)
 	})
 	if err != nil {

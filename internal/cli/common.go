@@ -24,8 +24,8 @@ import (
 // scopeFlags adds what says what counts.
 func (a *app) scopeFlags(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringSliceVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
-	f.StringSliceVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
+	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
+	f.StringArrayVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
 	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants")
 }
 
@@ -115,6 +115,9 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 			return err
 		})
 	}
+	for _, pl := range []*place.Place{p.source, p.target} {
+		a.detail("reading %s", pl.Label)
+	}
 	stop := a.working("reading both sides")
 	err = g.Wait()
 	stop()
@@ -175,6 +178,13 @@ func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
 		}
 	}
 	return false
+}
+
+// detail says what is done, for who asked with --verbose.
+func (a *app) detail(format string, args ...any) {
+	if a.verbose {
+		fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
+	}
 }
 
 // working shows on a terminal that work goes on, until the answer is called.

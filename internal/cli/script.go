@@ -24,7 +24,7 @@ type writing struct {
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
-	cmd.Flags().StringSliceVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
+	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
 	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
 }
@@ -131,6 +131,7 @@ func (a *app) plan(p *pair, w *writing) (*order.Plan, engine.Engine, error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
 	fold := p.comparison.Target.Fold
 	plan, err := order.Build(p.comparison, eng.Writer(engine.WriteOptions{Fill: fill, ServerVersion: p.comparison.Target.Version}),
 		func(r catalog.Ref) bool { return scope.Any(allowed, r, fold) })

@@ -28,7 +28,7 @@ var configurable = map[string]string{
 	"color":     "when to use colours: auto, always or never",
 	"progress":  "when to show that work goes on: auto, always or never",
 	"quiet":     "say nothing besides results, warnings and errors",
-	"verbose":   "say more about what is done",
+	"verbose":   "say what is done: settings files, places, each statement that runs",
 	"no-input":  "never ask",
 	"no-pager":  "do not show long results through $PAGER",
 	"lock-wait": "how long to wait for a lock somebody else holds",

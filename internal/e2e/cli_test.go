@@ -84,7 +84,7 @@ func TestBadInput(t *testing.T) {
 		{"an unknown option", 2, "compare dev.db live.db --detial", "unknown flag: --detial; meant --detail\\?"},
 		{"a missing source", 2, "compare gone.db live.db", "gone.db: it does not exist"},
 		{"a missing target", 2, "script dev.db gone.db", "gone.db: it does not exist; .*--create"},
-		{"no database", 2, "compare text.txt live.db", "text.txt: neither a SQLite database nor a capture"},
+		{"no database", 2, "compare text.txt live.db", "text.txt: neither a SQLite database, a capture nor a .sql file"},
 		{"an empty file", 2, "compare empty.txt live.db", "empty.txt is empty"},
 		{"said to be a database", 2, "compare sqlite:text.txt live.db", "not such a database.*no SQLite database"},
 		{"an encrypted one", 2, "compare sqlite:encrypted.db live.db", "or it is encrypted"},
@@ -508,6 +508,10 @@ func TestOutputConventions(t *testing.T) {
 	}
 	if a, b := want(t, 0, dir, "script", "dev.db", "live.db", "--may-lose", "*").out, want(t, 0, dir, "script", "dev.db", "live.db", "--may-lose", "*", "-o", "-").out; a != b || !strings.HasPrefix(a, "-- ---") {
 		t.Error("-o - is not standard output")
+	}
+	verbose := harbour(t)
+	if r := want(t, 3, verbose, "sync", "dev.db", "live.db", "--yes", "-v"); !strings.Contains(r.errout, "reading dev.db") || !strings.Contains(r.errout, "        ALTER TABLE berth ADD COLUMN depth REAL;") {
+		t.Errorf("verbose says\n%s", r.errout)
 	}
 	all := want(t, 1, dir, "compare", "dev.db", "live.db", "--all", "--group", "status").out
 	if !strings.Contains(all, "to change\n") || !strings.Contains(all, "to create (source-only)\n") {

@@ -48,7 +48,8 @@ func (e *StepError) Error() string {
 
 func (e *StepError) Unwrap() error { return e.Err }
 
-// Progress is told when a step begins.
+// Progress is told when a step begins, and of every statement before it runs
+// (then step is 0 and title the statement).
 type Progress func(step, of int, title string)
 
 // Run runs a script on a database. Inside the script's transaction, before
@@ -88,6 +89,9 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 		if c.Step != last && c.Step > 0 && progress != nil {
 			progress(c.Step, s.Meta.Steps, titles[c.Step])
 			last = c.Step
+		}
+		if progress != nil {
+			progress(0, s.Meta.Steps, c.Text)
 		}
 		if err := db.Exec(ctx, c.Text); err != nil {
 			return fail(c, err)

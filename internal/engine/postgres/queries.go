@@ -49,10 +49,11 @@ FROM pg_constraint k WHERE k.oid >= 16384 AND k.contype IN ('p', 'u', 'c', 'f', 
 
 const indexesSQL = `SELECT i.indexrelid, i.indrelid, c.relname, i.indisunique, pg_get_indexdef(i.indexrelid), i.indisclustered, i.indisreplident, i.indisvalid,
   EXISTS (SELECT 1 FROM pg_inherits h WHERE h.inhrelid = i.indexrelid),
-  (SELECT k.oid FROM pg_constraint k WHERE k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x') LIMIT 1),
+  k.oid,
   ts.spcname, i.indkey::int2[], c.reloptions
 FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid
 LEFT JOIN pg_tablespace ts ON ts.oid = c.reltablespace
+LEFT JOIN pg_constraint k ON k.conrelid = i.indrelid AND k.conindid = i.indexrelid AND k.contype IN ('p', 'u', 'x')
 WHERE i.indexrelid >= 16384`
 
 const triggersSQL = `SELECT t.oid, t.tgrelid, t.tgname, pg_get_triggerdef(t.oid), t.tgenabled::text, t.tgparentid <> 0

@@ -76,7 +76,7 @@ FROM pg_ts_config o JOIN pg_namespace n ON n.oid = o.cfgnamespace JOIN pg_ts_par
   format('CREATE CAST (%s AS %s) %s%s;', format_type(c.castsource, NULL), format_type(c.casttarget, NULL),
     CASE c.castmethod WHEN 'f' THEN 'WITH FUNCTION ' || c.castfunc::regprocedure WHEN 'i' THEN 'WITH INOUT' ELSE 'WITHOUT FUNCTION' END,
     CASE c.castcontext WHEN 'a' THEN ' AS ASSIGNMENT' WHEN 'i' THEN ' AS IMPLICIT' ELSE '' END)
-FROM pg_cast c WHERE c.oid >= 16384`},
+FROM pg_cast c WHERE c.oid >= 16384 AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_cast'::regclass AND d.objid = c.oid AND d.deptype IN ('i', 'e'))`},
 	{"event-trigger", "pg_event_trigger", "EVENT TRIGGER", "event trigger", 0, `SELECT t.oid, NULL, t.evtname, quote_ident(t.evtname),
   format('CREATE EVENT TRIGGER %I ON %s%s EXECUTE FUNCTION %s();', t.evtname, t.evtevent,
     CASE WHEN t.evttags IS NOT NULL THEN ' WHEN TAG IN (' || (SELECT string_agg(quote_literal(x), ', ') FROM unnest(t.evttags) x) || ')' ELSE '' END, t.evtfoid::regproc)

@@ -25,9 +25,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 			a.Makes = append(a.Makes, o.PartRef(it.Source))
 		case !inline(it.Kind()) && it.Target != nil:
 			a.Removes = append(a.Removes, old.PartRef(it.Target))
-			if it.Kind() == catalog.Index {
-				a.Frees = append(a.Frees, relation(it.Target)...)
-			}
+			a.Frees = append(a.Frees, relation(it.Target)...)
 		}
 	}
 	for _, it := range changes {

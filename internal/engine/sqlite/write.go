@@ -38,7 +38,11 @@ func statement(sql string) string {
 }
 
 func relation(o *catalog.Object) []order.Name {
-	return []order.Name{{Space: "relation", Name: catalog.FoldASCII(o.Name)}}
+	space := "relation" // tables, views and indexes share their names
+	if o.Kind == catalog.Trigger {
+		space = "trigger"
+	}
+	return []order.Name{{Space: space, Name: catalog.FoldASCII(o.Name)}}
 }
 
 // Create makes a table with its indexes and triggers, or a view with its
@@ -74,12 +78,12 @@ func inline(k catalog.Kind) bool { return k != catalog.Index && k != catalog.Tri
 func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 	a := &order.Action{About: o.PartRef(p), Makes: []catalog.Ref{o.PartRef(p)}}
 	a.Title = fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name)
+	a.Takes = relation(p)
 	if p.Kind == catalog.Trigger {
 		a.SQL = []string{statement(p.Text("definition"))}
 		return a
 	}
 	a.SQL = []string{statement(p.Text("sql"))}
-	a.Takes = relation(p)
 	if p.Has("unique") {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", ")})
 	}
@@ -89,10 +93,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	a := &order.Action{About: o.PartRef(p), Removes: []catalog.Ref{o.PartRef(p)},
 		Title: fmt.Sprintf("drop %s %s on %s", p.Kind.Title(), p.Name, o.Name),
-		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), quoteName(p.Name))}}
-	if p.Kind == catalog.Index {
-		a.Frees = relation(p)
-	}
+		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), quoteName(p.Name))}, Frees: relation(p)}
 	return a
 }
 
@@ -108,7 +109,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	for _, p := range o.Parts {
 		a.Removes = append(a.Removes, o.PartRef(p))
-		if p.Kind == catalog.Index {
+		if !inline(p.Kind) {
 			a.Frees = append(a.Frees, relation(p)...)
 		}
 	}

@@ -175,3 +175,31 @@ create view v as select "a", b  from t where c = 1;
 CREATE TABLE t (a INTEGER PRIMARY KEY, b TEXT, c REAL);
 --- source
 CREATE TABLE t (a INTEGER PRIMARY KEY, c REAL, b TEXT);
+--- case a trigger and an index move to another table
+--- target
+CREATE TABLE a (x INTEGER); CREATE TABLE b (x INTEGER); CREATE TRIGGER watch AFTER INSERT ON b BEGIN SELECT 1; END; CREATE INDEX ix ON b (x);
+CREATE VIEW av AS SELECT x FROM a; CREATE TRIGGER put INSTEAD OF INSERT ON av BEGIN SELECT 2; END;
+--- source
+CREATE TABLE a (x INTEGER); CREATE TABLE b (x INTEGER); CREATE TRIGGER watch AFTER INSERT ON a BEGIN SELECT 1; END; CREATE INDEX ix ON a (x);
+CREATE VIEW av AS SELECT x, 1 AS y FROM a; CREATE TRIGGER put INSTEAD OF INSERT ON av BEGIN SELECT 2; END;
+--- rows
+INSERT INTO a VALUES (1);
+--- keep SELECT * FROM a
+--- case a table in a write-ahead log
+--- target
+PRAGMA journal_mode=WAL; CREATE TABLE a (x INTEGER, y TEXT);
+--- source
+PRAGMA journal_mode=WAL; CREATE TABLE a (x INTEGER NOT NULL, y TEXT);
+--- rows
+INSERT INTO a VALUES (1, 'one');
+--- keep SELECT rowid, * FROM a
+--- case views on views on a changed column
+--- target
+CREATE TABLE t (id INTEGER PRIMARY KEY, a TEXT, b TEXT); CREATE VIEW one AS SELECT id, a FROM t; CREATE VIEW two AS SELECT a FROM one; CREATE VIEW three AS SELECT count(*) AS n FROM two;
+--- source
+CREATE TABLE t (id INTEGER PRIMARY KEY, a INTEGER, c TEXT DEFAULT 'x'); CREATE VIEW one AS SELECT id, c FROM t; CREATE VIEW two AS SELECT c FROM one; CREATE VIEW three AS SELECT count(*) AS n FROM two;
+--- loss
+--- rows
+INSERT INTO t VALUES (1, '5', 'gone');
+--- keep SELECT id FROM t
+--- keep /* held */ SELECT a, b FROM t
