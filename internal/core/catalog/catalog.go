@@ -123,6 +123,9 @@ type Object struct {
 	// Space is the namespace the name is taken in ("relation", "type"); two
 	// objects of one schema cannot hold one name in one space.
 	Space string
+	// Group, where not empty, makes the whole object count only when the group
+	// was asked for.
+	Group string
 	// Label is a short description for things without a name.
 	Label      string
 	Properties []Property
@@ -446,6 +449,9 @@ type Count struct {
 func (c *Catalog) Count(partCounts func(Kind) bool) []Count {
 	n := map[Kind]int{}
 	for _, o := range c.Objects {
+		if o.Group != "" {
+			continue
+		}
 		n[o.Kind]++
 		for _, p := range o.Parts {
 			if partCounts(p.Kind) {

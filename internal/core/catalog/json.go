@@ -59,7 +59,9 @@ func (c *Catalog) Fingerprint() string {
 	h := sha256.New()
 	fmt.Fprintf(h, "%s\n", c.Engine)
 	for _, o := range objs {
-		o.digest(h)
+		if o.Group == "" {
+			o.digest(h)
+		}
 	}
 	return hex.EncodeToString(h.Sum(nil)[:10])
 }
@@ -89,6 +91,7 @@ type jsonObject struct {
 	Match      string         `json:"match,omitempty"`
 	Twin       string         `json:"twin,omitempty"`
 	Space      string         `json:"space,omitempty"`
+	Group      string         `json:"group,omitempty"`
 	Label      string         `json:"label,omitempty"`
 	Properties []jsonProperty `json:"properties,omitempty"`
 	Parts      []jsonObject   `json:"parts,omitempty"`
@@ -113,7 +116,7 @@ type jsonPiece struct {
 }
 
 func toJSON(o *Object) jsonObject {
-	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Label: o.Label, Needs: o.Needs}
+	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Group: o.Group, Label: o.Label, Needs: o.Needs}
 	for _, p := range o.Properties {
 		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Group: p.Group, Key: p.Value.Key}
 		switch v := p.Value; v.Form {
@@ -145,7 +148,7 @@ func toJSON(o *Object) jsonObject {
 }
 
 func fromJSON(j jsonObject) *Object {
-	o := &Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, Match: j.Match, Twin: j.Twin, Space: j.Space, Label: j.Label, Needs: j.Needs}
+	o := &Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, Match: j.Match, Twin: j.Twin, Space: j.Space, Group: j.Group, Label: j.Label, Needs: j.Needs}
 	for _, p := range j.Properties {
 		v := Value{Key: p.Key}
 		switch {

@@ -126,13 +126,13 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 	var ss, ts []*catalog.Object
 	extent := map[*catalog.Object]scope.Extent{}
 	for _, o := range source.Objects {
-		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") {
+		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") && counts(o, opt) {
 			extent[o] = e
 			ss = append(ss, o)
 		}
 	}
 	for _, o := range target.Objects {
-		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") {
+		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") && counts(o, opt) {
 			extent[o] = e
 			ts = append(ts, o)
 		}
@@ -152,6 +152,8 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 	})
 	return c
 }
+
+func counts(o *catalog.Object, opt Options) bool { return o.Group == "" || opt.Groups[o.Group] }
 
 func (c *Comparison) unseen(k catalog.Kind, property string) bool {
 	_, s := c.Source.Unseen(k, property)

@@ -117,5 +117,4 @@ const notComparedSQL = `SELECT kind, count(*) FROM (
   UNION ALL SELECT 'publication' FROM pg_publication WHERE current_setting('server_version_num')::int < 150000
   UNION ALL SELECT 'foreign server' FROM pg_foreign_server
   UNION ALL SELECT 'subscription' FROM pg_subscription WHERE subdbid = (SELECT oid FROM pg_database WHERE datname = current_database())
-  UNION ALL SELECT 'default privileges' FROM pg_default_acl
 ) AS x GROUP BY kind ORDER BY kind`

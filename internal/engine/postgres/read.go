@@ -153,6 +153,7 @@ func (r *reader) queries() []query {
 	}
 	out = append(out, r.simpleQueries()...)
 	return append(out, []query{
+		{"default privileges", defaultRightsSQL, r.defaultRights},
 		{"members of extensions", membersSQL, r.member},
 		{"published tables", publishedSQL, r.published},
 		{"dependencies", dependSQL, r.depend},

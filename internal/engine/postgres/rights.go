@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
+
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
@@ -98,6 +100,9 @@ func regrant(o *catalog.Object, column string, now, was []string) []string {
 		word = "PROCEDURE"
 	}
 	on := word + " " + sqlName(o)
+	if o.Kind == kindDefaultRights {
+		on = o.Text("on")
+	}
 	owner := quote(o.Text("owner"))
 	role := func(who string) string {
 		switch who {
@@ -152,10 +157,13 @@ func regrant(o *catalog.Object, column string, now, was []string) []string {
 func hand(c *order.Change) []string {
 	o := c.Source
 	var out []string
+	if o.Kind == kindDefaultRights {
+		return nil
+	}
 	if who := o.Text("owner"); who != "" && (c.Target != nil || c.Groups["owners"]) {
 		out = append(out, fmt.Sprintf("ALTER %s %s OWNER TO %s;", keyword(o), sqlName(o), quote(who)))
 	}
-	if c.Target != nil || c.Groups["grants"] {
+	if o.Has("grants") && (c.Target != nil || c.Groups["grants"]) {
 		out = append(out, regrant(o, "", o.List("grants"), grants(o.Kind, "", nil).Items)...)
 		for _, p := range o.PartsOf(catalog.Column) {
 			out = append(out, regrant(o, p.Name, p.List("grants"), nil)...)
@@ -190,4 +198,70 @@ func rightsActions(c *order.Change) []*order.Action {
 		}
 	}
 	return out
+}
+
+// kindDefaultRights is what ALTER DEFAULT PRIVILEGES sets for one role, kind
+// of object and, perhaps, schema. It counts with --include grants only.
+const kindDefaultRights catalog.Kind = "default-privileges"
+
+const defaultRightsSQL = `SELECT pg_get_userbyid(d.defaclrole), n.nspname, d.defaclobjtype::text, d.defaclacl::text[]
+FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace`
+
+var defaultObjects = map[string]struct {
+	kind catalog.Kind
+	word string
+}{"r": {catalog.Table, "TABLES"}, "S": {catalog.Sequence, "SEQUENCES"}, "f": {catalog.Routine, "FUNCTIONS"}, "T": {catalog.Enum, "TYPES"}, "n": {catalog.Schema, "SCHEMAS"}}
+
+func (r *reader) defaultRights(rows pgx.Rows) error {
+	var role, objtype string
+	var schema *string
+	var acl []string
+	if err := rows.Scan(&role, &schema, &objtype, &acl); err != nil {
+		return err
+	}
+	d, ok := defaultObjects[objtype]
+	if !ok {
+		return nil
+	}
+	o := &catalog.Object{Kind: kindDefaultRights, Name: strings.ToLower(d.word) + " of " + role, Group: "grants"}
+	head := "ALTER DEFAULT PRIVILEGES FOR ROLE " + quote(role)
+	normal := grants(d.kind, role, nil).Items
+	if schema != nil {
+		o.Name += " in " + *schema
+		head += " IN SCHEMA " + quote(*schema)
+		normal = nil // in a schema only what is added is kept
+		o.Need(catalog.Ref{Kind: catalog.Schema, Name: *schema}, catalog.AspectName)
+	}
+	if acl == nil {
+		acl = []string{}
+	}
+	o.Set("rights", grants(d.kind, role, acl))
+	o.Carry("head", catalog.Scalar(head))
+	o.Carry("on", catalog.Scalar(d.word))
+	o.Carry("owner", catalog.Scalar(role))
+	o.Carry("normal", catalog.List(normal...))
+	r.c.Add(o)
+	return nil
+}
+
+// defaultRights leads from one set of default privileges to another.
+func defaultRights(o *catalog.Object, verb string, now, was []string) *order.Action {
+	a := &order.Action{About: o.Ref(), Title: verb + " default privileges for " + o.Name}
+	if verb == "drop" {
+		a.Removes = []catalog.Ref{o.Ref()}
+	} else {
+		a.Makes = []catalog.Ref{o.Ref()}
+	}
+	for _, s := range regrant(o, "", now, was) {
+		a.SQL = append(a.SQL, o.Text("head")+" "+s)
+	}
+	return a
+}
+
+func (w *Writer) createDefaultRights(c *order.Change) []*order.Action {
+	return []*order.Action{defaultRights(c.Source, "set", c.Source.List("rights"), c.Source.List("normal"))}
+}
+
+func (w *Writer) alterDefaultRights(c *order.Change) ([]*order.Action, bool) {
+	return []*order.Action{defaultRights(c.Source, "change", c.Source.List("rights"), c.Target.List("rights"))}, true
 }

@@ -41,6 +41,7 @@ func init() { // a table that refers to methods that refer to the table
 		kindMatView:      {"MATERIALIZED VIEW", (*Writer).createView, (*Writer).alterView},
 		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
 	}
+	kinds[kindDefaultRights] = kindWriter{"", (*Writer).createDefaultRights, (*Writer).alterDefaultRights}
 	for _, k := range simpleKinds {
 		kinds[k.kind] = kindWriter{k.word, (*Writer).createSimple, rebuildIfDefined}
 	}
@@ -148,6 +149,9 @@ func dress(o *catalog.Object) []string {
 // Drop implements order.Writer.
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
+	if o.Kind == kindDefaultRights {
+		return []*order.Action{defaultRights(o, "drop", o.List("normal"), o.List("rights"))}
+	}
 	if o.Kind == catalog.Sequence && o.Has("owned by") {
 		// It goes with its column.
 		l := o.List("owner column")
