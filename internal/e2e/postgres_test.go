@@ -133,3 +133,36 @@ func TestPostgresHeldBack(t *testing.T) {
 		t.Errorf("after the narrowing was allowed: %s", got)
 	}
 }
+
+// TestPostgresRights: owners and grants count only when asked for, and what is
+// rebuilt keeps them in any case.
+func TestPostgresRights(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE reader; CREATE ROLE keeper; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
+	common := "CREATE TABLE t (id integer PRIMARY KEY, a %s); CREATE VIEW v AS SELECT a FROM t; CREATE FUNCTION f() RETURNS integer LANGUAGE sql AS 'SELECT 1'; "
+	source := s.url(s.database(t, strings.Replace(common, "%s", "bigint", 1)))
+	name := s.database(t, strings.Replace(common, "%s", "integer", 1)+
+		"ALTER VIEW v OWNER TO keeper; GRANT SELECT ON v TO reader WITH GRANT OPTION; GRANT SELECT (a), UPDATE (a) ON t TO reader; REVOKE ALL ON FUNCTION f() FROM PUBLIC; ALTER DEFAULT PRIVILEGES GRANT SELECT ON TABLES TO reader")
+	rights := func() string {
+		return s.psql(t, name, "SELECT relname, relowner::regrole, relacl FROM pg_class WHERE relname IN ('t', 'v') ORDER BY 1; SELECT attacl FROM pg_attribute WHERE attrelid = 't'::regclass AND attname = 'a'; SELECT proacl FROM pg_proc WHERE proname = 'f'; SELECT defaclacl FROM pg_default_acl")
+	}
+	before := rights()
+	r := want(t, 1, dir, "compare", source, s.url(name))
+	if strings.Contains(r.out, "grants") || strings.Contains(r.out, "owner") {
+		t.Errorf("nobody asked for rights:\n%s", r.out)
+	}
+	want(t, 0, dir, "sync", source, s.url(name), "--yes")
+	if after := rights(); after != before {
+		t.Errorf("a view that was rebuilt lost its rights:\n%s\n%s", before, after)
+	}
+	want(t, 0, dir, "compare", source, s.url(name))
+	r = want(t, 1, dir, "compare", source, s.url(name), "--include", "owners,grants")
+	for _, what := range []string{"owner", "grants", "default privileges"} {
+		if !strings.Contains(r.out, what) {
+			t.Errorf("with rights asked for, no word of %s:\n%s", what, r.out)
+		}
+	}
+	want(t, 0, dir, "sync", source, s.url(name), "--yes", "--include", "owners,grants")
+	want(t, 0, dir, "compare", source, s.url(name), "--include", "owners,grants")
+}

@@ -177,24 +177,47 @@ func diffLines(w io.Writer, old, new []string, st Style) {
 	for i, e := range es {
 		equal := old[pos:e.a0]
 		writeContext(w, equal, st, i > 0, true)
-		n := min(e.a1-e.a0, e.b1-e.b0)
-		for k := e.a0; k < e.a1; k++ {
+		partner := partners(old[e.a0:e.a1], new[e.b0:e.b1])
+		marked := make([][]span, e.b1-e.b0)
+		for k, l := range old[e.a0:e.a1] {
 			var ch []span
-			if k-e.a0 < n {
-				ch, _ = changedWords(old[k], new[e.b0+k-e.a0])
+			if j, ok := partner[k]; ok {
+				ch, marked[j] = changedWords(l, new[e.b0+j])
 			}
-			writeLine(w, minus, old[k], ch, st)
+			writeLine(w, minus, l, ch, st)
 		}
-		for k := e.b0; k < e.b1; k++ {
-			var ch []span
-			if k-e.b0 < n {
-				_, ch = changedWords(old[e.a0+k-e.b0], new[k])
-			}
-			writeLine(w, plus, new[k], ch, st)
+		for k, l := range new[e.b0:e.b1] {
+			writeLine(w, plus, l, marked[k], st)
 		}
 		pos = e.a1
 	}
 	writeContext(w, old[pos:], st, len(es) > 0, false)
+}
+
+// partners pairs the old lines of a change with the new ones they became:
+// those that begin with the same word, or line by line where as many came as
+// went.
+func partners(old, new []string) map[int]int {
+	out := map[int]int{}
+	head := func(s string) string {
+		if f := strings.Fields(s); len(f) > 0 {
+			return f[0]
+		}
+		return ""
+	}
+	at := map[string]int{}
+	for j := len(new) - 1; j >= 0; j-- {
+		at[head(new[j])] = j
+	}
+	for k, l := range old {
+		if j, ok := at[head(l)]; ok {
+			out[k] = j
+			delete(at, head(l))
+		} else if len(old) == len(new) {
+			out[k] = k
+		}
+	}
+	return out
 }
 
 func writeContext(w io.Writer, lines []string, st Style, after, before bool) {
@@ -250,7 +273,7 @@ func changedWords(a, b string) (as, bs []span) {
 		}
 		changed += oa[e.a1] - oa[e.a0] + ob[e.b1] - ob[e.b0]
 	}
-	if changed*4 > (runes(a)+runes(b))*3 {
+	if changed*3 > (runes(a)+runes(b))*2 {
 		return nil, nil
 	}
 	return as, bs

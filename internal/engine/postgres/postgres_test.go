@@ -264,3 +264,43 @@ func TestFrameGivesBack(t *testing.T) {
 		}
 	}
 }
+
+func TestGrants(t *testing.T) {
+	for _, c := range []struct {
+		kind catalog.Kind
+		acl  []string
+		want string
+	}{
+		{catalog.Table, nil, "(owner): SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER"},
+		{catalog.Table, []string{"me=arwdDxt/me"}, "(owner): SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER"},
+		{catalog.Table, []string{"me=arwdDxtm/me"}, "(owner): SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER"}, // 17 has one more
+		{catalog.Table, []string{"me=arwdDxt/me", "reader=r*w/me", "=r/me"}, "(owner): SELECT, INSERT, UPDATE, DELETE, TRUNCATE, REFERENCES, TRIGGER, PUBLIC: SELECT, reader: SELECT*, UPDATE"},
+		{catalog.Table, []string{}, ""},
+		{catalog.Routine, nil, "(owner): EXECUTE, PUBLIC: EXECUTE"},
+		{catalog.Routine, []string{"me=X/me"}, "(owner): EXECUTE"},
+		{catalog.Schema, []string{`"odd ""role"""=UC/me`, "me=UC/me"}, `(owner): USAGE, CREATE, odd "role": USAGE, CREATE`},
+		{catalog.Column, []string{"reader=rw/me"}, "reader: SELECT, UPDATE"},
+	} {
+		if got := strings.Join(grants(c.kind, "me", c.acl).Items, ", "); got != c.want {
+			t.Errorf("%s %q\n got %s\nwant %s", c.kind, c.acl, got, c.want)
+		}
+	}
+	o := &catalog.Object{Kind: catalog.Table, Schema: "h", Name: "t"}
+	o.Optional("owner", "owners", catalog.Scalar("Me"))
+	for _, c := range []struct {
+		now, was []string
+		column   string
+		want     string
+	}{
+		{[]string{"reader: SELECT"}, nil, "", "GRANT SELECT ON TABLE h.t TO reader;"},
+		{nil, []string{"reader: SELECT*, UPDATE"}, "", "REVOKE SELECT, UPDATE ON TABLE h.t FROM reader;"},
+		{[]string{"reader: SELECT*, UPDATE"}, []string{"reader: SELECT"}, "", "REVOKE SELECT ON TABLE h.t FROM reader; GRANT UPDATE ON TABLE h.t TO reader; GRANT SELECT ON TABLE h.t TO reader WITH GRANT OPTION;"},
+		{[]string{"PUBLIC: SELECT", "(owner): SELECT"}, []string{"(owner): SELECT, INSERT"}, "", `REVOKE SELECT, INSERT ON TABLE h.t FROM "Me"; GRANT SELECT ON TABLE h.t TO PUBLIC; GRANT SELECT ON TABLE h.t TO "Me";`},
+		{[]string{"reader: SELECT, UPDATE"}, nil, "a b", `GRANT SELECT ("a b"), UPDATE ("a b") ON TABLE h.t TO reader;`},
+		{[]string{"reader: SELECT"}, []string{"reader: SELECT"}, "", ""},
+	} {
+		if got := strings.Join(regrant(o, c.column, c.now, c.was), " "); got != c.want {
+			t.Errorf("%q from %q\n got %s\nwant %s", c.now, c.was, got, c.want)
+		}
+	}
+}

@@ -64,7 +64,7 @@ func grants(kind catalog.Kind, owner string, acl []string) catalog.Value {
 				who, rest = item[:end+1], item[end+2:]
 			}
 			rest = strings.TrimPrefix(rest, "=")
-			who = strings.ReplaceAll(strings.Trim(who, `"`), `""`, `"`)
+			who = strings.ReplaceAll(who[1:len(who)-1], `""`, `"`)
 		}
 		letters, _, _ := strings.Cut(rest, "/")
 		if who == owner {

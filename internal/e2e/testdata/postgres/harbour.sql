@@ -148,3 +148,19 @@ CREATE TABLE t (id integer CONSTRAINT t_pkey PRIMARY KEY, a varchar(5) DEFAULT '
 CREATE TABLE t (gone integer, id int4 NOT NULL); ALTER TABLE t DROP COLUMN gone; ALTER TABLE t ADD COLUMN a character varying (5) DEFAULT 'x'::text;
 ALTER TABLE t ALTER COLUMN a SET DEFAULT 'x'; CREATE INDEX i ON t USING btree (a); ALTER TABLE t ADD CONSTRAINT c CHECK (((a)::text = ANY ((ARRAY['x'::character varying, 'y'::character varying])::text[])));
 ALTER TABLE t ADD PRIMARY KEY (id);
+--- case kinds the server describes itself
+--- common
+CREATE TABLE log (id integer PRIMARY KEY, body text, n integer);
+--- target
+CREATE COLLATION bytes (provider = libc, locale = 'C'); CREATE STATISTICS st ON id, n FROM log; CREATE PUBLICATION pub FOR TABLE log;
+CREATE FUNCTION add(integer, integer) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT $1 + $2'; CREATE AGGREGATE total(integer) (sfunc = add, stype = integer, initcond = '0'); CREATE VIEW sums AS SELECT total(n) AS t FROM log;
+--- source
+CREATE COLLATION bytes (provider = libc, locale = 'POSIX'); CREATE TABLE c (a text COLLATE bytes); CREATE STATISTICS st (dependencies) ON id, n FROM log; CREATE PUBLICATION pub FOR TABLE log, c WITH (publish = 'insert');
+CREATE FUNCTION add(integer, integer) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT $1 + $2'; CREATE AGGREGATE total(integer) (sfunc = add, stype = integer, initcond = '5'); CREATE VIEW sums AS SELECT total(n) AS t FROM log;
+CREATE TEXT SEARCH DICTIONARY plain (TEMPLATE = pg_catalog.simple); CREATE TEXT SEARCH CONFIGURATION sailor (COPY = pg_catalog.simple); ALTER TEXT SEARCH CONFIGURATION sailor ALTER MAPPING FOR asciiword WITH plain;
+CREATE INDEX log_fts ON log USING gin (to_tsvector('sailor'::regconfig, body)); CREATE FUNCTION watch() RETURNS event_trigger LANGUAGE plpgsql AS $$ BEGIN NULL; END $$;
+CREATE EVENT TRIGGER w ON ddl_command_end WHEN TAG IN ('CREATE TABLE') EXECUTE FUNCTION watch(); ALTER EVENT TRIGGER w DISABLE;
+CREATE TYPE rank AS ENUM ('a', 'b'); CREATE FUNCTION rank_no(rank) RETURNS integer LANGUAGE sql IMMUTABLE AS 'SELECT 1'; CREATE CAST (rank AS integer) WITH FUNCTION rank_no(rank);
+--- rows
+INSERT INTO log VALUES (1, 'fog', 4);
+--- keep SELECT * FROM log

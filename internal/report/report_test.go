@@ -1,0 +1,206 @@
+package report
+
+import (
+	"bytes"
+	"regexp"
+	"strings"
+	"testing"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+)
+
+// side builds a catalog: "table name: column=type …" a line, "view name: text".
+func side(place string, lines ...string) *catalog.Catalog {
+	c := &catalog.Catalog{Engine: "toy", Place: place}
+	for _, l := range lines {
+		head, rest, _ := strings.Cut(l, ": ")
+		kind, name, _ := strings.Cut(head, " ")
+		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name}
+		if kind == "view" {
+			o.Set("definition", catalog.PlainSQL(rest))
+		} else {
+			for _, f := range strings.Fields(rest) {
+				n, v, _ := strings.Cut(f, "=")
+				p := &catalog.Object{Kind: catalog.Column, Name: n}
+				if strings.HasPrefix(n, "#") {
+					p.Kind, p.Name = catalog.Index, n[1:]
+				}
+				p.Set("type", catalog.Scalar(v))
+				o.Add(p)
+			}
+		}
+		c.Add(o)
+	}
+	c.Sort()
+	return c
+}
+
+func define(o *catalog.Object) string {
+	if d := o.Text("definition"); d != "" {
+		return "CREATE VIEW " + o.Name + " AS\n" + d
+	}
+	lines := []string{"CREATE TABLE " + o.Name + " ("}
+	for _, p := range o.Parts {
+		lines = append(lines, "  "+p.Name+" "+p.Text("type")+",")
+	}
+	return strings.Join(append(lines, ");"), "\n")
+}
+
+func example() *compare.Comparison {
+	return compare.Compare(
+		side("dev", "table berth: id=int depth=numeric(6,2) name=text #ix_name=name", "table crane: id=int", "table same: id=int", "view deep: SELECT id, depth FROM berth\nWHERE depth > 9"),
+		side("live", "table berth: id=int depth=real pilotage=real old=int", "table same: id=int", "view deep: SELECT id FROM berth\nWHERE depth > 8", "view gone: SELECT 1"),
+		compare.Options{})
+}
+
+func TestList(t *testing.T) {
+	var b bytes.Buffer
+	List(&b, example(), Style{Width: 80}, ListOptions{})
+	want := `source   dev
+target   live
+alike    42.9 %
+
+tables
+  ~ berth         change  ~ column depth (type), + column name, + index ix_name,
+                          - 2 columns
+  + crane         create  1 column
+
+views
+  ~ deep          change  definition
+  - gone          drop
+
+~ 2 to change   + 1 to create   - 1 to drop   = 1 the same
+`
+	got := regexp.MustCompile(`alike    [0-9.]+ %`).ReplaceAllString(b.String(), "alike    42.9 %")
+	if got != want {
+		t.Errorf("got\n%s\nwant\n%s", got, want)
+	}
+	b.Reset()
+	List(&b, example(), Style{Width: 80}, ListOptions{All: true, ByStatus: true})
+	for _, s := range []string{"to change\n", "to create (source-only)\n", "to drop (target-only)\n", "the same\n", "= table     same"} {
+		if !strings.Contains(b.String(), s) {
+			t.Errorf("grouped by status, all: no %q in\n%s", s, b.String())
+		}
+	}
+	b.Reset()
+	List(&b, compare.Compare(side("a"), side("b"), compare.Options{}), Style{Width: 80}, ListOptions{})
+	if !strings.Contains(b.String(), "No difference. 0 objects compared.") {
+		t.Errorf("two empty sides:\n%s", b.String())
+	}
+}
+
+func TestListSaysWhatWasNotCompared(t *testing.T) {
+	s, d := side("a"), side("b")
+	s.Gaps = []catalog.Gap{{Kind: "operator", Why: "3 of them; this kind is not read"}}
+	var b bytes.Buffer
+	List(&b, compare.Compare(s, d, compare.Options{}), Style{Width: 80}, ListOptions{})
+	if !strings.Contains(b.String(), "not compared: operator of the source: 3 of them") {
+		t.Error(b.String())
+	}
+}
+
+func TestDetail(t *testing.T) {
+	var b bytes.Buffer
+	Detail(&b, example(), Style{Width: 80}, define)
+	for _, want := range []string{
+		"~ table berth ·", " change\n",
+		"  column depth type  numeric(6,2)                 real\n",
+		"  column name        yes                          –\n",
+		"  - target   + source\n    CREATE TABLE berth (\n      id int,\n  -   depth real,\n            ^^^^\n  -   pilotage real,\n  -   old int,\n",
+		"  +   depth numeric(6,2),\n            ^^^^^^^^^^^^\n  +   name text,\n  +   ix_name name,\n    )\n",
+		"+ table crane ·", "  + source\n  + CREATE TABLE crane (\n",
+		"  - SELECT id FROM berth\n  - WHERE depth > 8\n                  ^\n  + SELECT id, depth FROM berth\n             ^^^^^^^\n  + WHERE depth > 9\n                  ^\n",
+		"- view gone ·", " drop\n",
+	} {
+		if !strings.Contains(b.String(), want) {
+			t.Errorf("no %q in\n%s", want, b.String())
+		}
+	}
+	var colored bytes.Buffer
+	Detail(&colored, example(), Style{Width: 80, Color: true}, define)
+	if strings.Contains(colored.String(), "^^^") || !strings.Contains(colored.String(), "\x1b[") {
+		t.Error("with colour the words are underlined, not pointed at")
+	}
+}
+
+// Nothing that comes from a database reaches the terminal as a control
+// character, and no line is longer than the page.
+func TestOddNamesStayOnThePage(t *testing.T) {
+	odd := "x\x1b[2J\x07\nnew line\r\u202etoolongtoolong" + strings.Repeat("ü", 90)
+	s := side("dev\x1b]0;title\x07", "table berth: id=int")
+	s.Objects[0].Name = odd
+	s.Objects[0].Parts[0].Name = odd
+	s.Objects[0].Parts[0].Set("type", catalog.Scalar(odd))
+	d := side("live", "view v: SELECT '\x1b[31m' "+strings.Repeat("long ", 60))
+	c := compare.Compare(s, d, compare.Options{})
+	for _, width := range []int{60, 80, 100} {
+		var b bytes.Buffer
+		List(&b, c, Style{Width: width}, ListOptions{})
+		Detail(&b, c, Style{Width: width}, define)
+		for _, l := range strings.Split(b.String(), "\n") {
+			if strings.ContainsAny(l, "\x1b\x07\r") || strings.ContainsRune(l, '\u202e') {
+				t.Errorf("a control character: %q", l)
+			}
+			if n := runes(l); n > width && !strings.HasPrefix(l, "source") {
+				t.Errorf("at %d columns a line of %d: %s", width, n, l)
+			}
+		}
+	}
+}
+
+func TestChangedWords(t *testing.T) {
+	for _, c := range []struct {
+		a, b   string
+		as, bs []span
+	}{
+		{"a b c", "a x c", []span{{2, 3}}, []span{{2, 3}}},
+		{"a c", "a b c", nil, []span{{1, 3}}},
+		{"über alles", "über alle", []span{{5, 10}}, []span{{5, 9}}},
+		{"same", "same", nil, nil},
+		{"nothing alike here", "quite another thing", nil, nil},
+	} {
+		as, bs := changedWords(c.a, c.b)
+		if len(as) != len(c.as) || len(bs) != len(c.bs) {
+			t.Errorf("%q %q: %v %v", c.a, c.b, as, bs)
+			continue
+		}
+		for i := range as {
+			if as[i] != c.as[i] {
+				t.Errorf("%q %q: %v", c.a, c.b, as)
+			}
+		}
+		for i := range bs {
+			if bs[i] != c.bs[i] {
+				t.Errorf("%q %q: %v", c.a, c.b, bs)
+			}
+		}
+	}
+}
+
+func TestShortenAndNumbers(t *testing.T) {
+	for in, want := range map[string]string{"short": "short", "a_rather_long_name": "a_r…name", "ünïcode_wörds_here": "ünï…here"} {
+		if got := Shorten(in, 8); got != want {
+			t.Errorf("%s: %s, want %s", in, got, want)
+		}
+	}
+	for n, want := range map[int]string{0: "0 rows", 1: "1 row", 999: "999 rows", 1204: "1,204 rows", 1234567: "1,234,567 rows"} {
+		if got := Number(n, "row", "rows"); got != want {
+			t.Errorf("%d: %s", n, got)
+		}
+	}
+	if got := Counts(side("x", "table a: id=int #i=x #j=y", "view v: x")); got != "1 table, 2 indexes, 1 view" {
+		t.Error(got)
+	}
+}
+
+func TestHighlightKeepsTheText(t *testing.T) {
+	sql := "-- comment\nCREATE TABLE \"a b\" (x INTEGER DEFAULT 'it''s');\n\\set ON_ERROR_STOP on\n.bail on\n"
+	var b bytes.Buffer
+	if err := Highlight(&b, sql); err != nil {
+		t.Fatal(err)
+	}
+	if got := regexp.MustCompile(`\x1b\[[0-9;]*m`).ReplaceAllString(b.String(), ""); got != sql {
+		t.Errorf("got %q", got)
+	}
+}
