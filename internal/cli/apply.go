@@ -109,7 +109,9 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			a.detail("        %s", title)
 			return
 		}
-		a.note("%s  step %d of %d  %s", fmt.Sprintf("%6.1fs", time.Since(start).Seconds()), step, of, title)
+		digits := len(fmt.Sprint(of))
+		head := fmt.Sprintf("%6.1fs  step %*d of %d  ", time.Since(start).Seconds(), digits, step, of)
+		a.note("%s%s", head, report.Shorten(title, a.style().Width-len(head)))
 	})
 	if err != nil {
 		return 0, err

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"sort"
 	"strings"
@@ -196,15 +197,26 @@ func jsonSteps(steps []*order.Step) []report.JSONStep {
 func (a *app) stepList(steps []script.StepInfo) {
 	st := a.style()
 	for _, s := range steps {
-		fmt.Fprintf(&a.out, "  %3d  %s\n", s.Number, report.Safe(s.Title))
+		hang(&a.out, fmt.Sprintf("  %3d  ", s.Number), report.Safe(s.Title), st.Width, nil)
 		for _, r := range s.Risks {
-			text := "       ! " + script.RiskWords(r)
+			paint := st.Dim
 			if r.Kind == order.Loss || r.Kind == order.WillFail {
-				text = st.Warn(report.Safe(text))
-			} else {
-				text = st.Dim(report.Safe(text))
+				paint = st.Warn
 			}
-			fmt.Fprintln(&a.out, text)
+			hang(&a.out, "       ! ", report.Safe(script.RiskWords(r)), st.Width, paint)
 		}
+	}
+}
+
+// hang writes a text behind a head, folded at the width, the rest below it.
+func hang(w io.Writer, head, text string, width int, paint func(string) string) {
+	for i, l := range script.Wrap(text, width-len(head)) {
+		if i > 0 {
+			head = strings.Repeat(" ", len(head))
+		}
+		if l = head + l; paint != nil {
+			l = paint(l)
+		}
+		fmt.Fprintln(w, l)
 	}
 }

@@ -172,22 +172,7 @@ func TestLockedDatabase(t *testing.T) {
 	dir := harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	// The engine's own shell holds the lock until its input ends.
-	cmd := exec.Command("sqlite3", filepath.Join(dir, "live.db"))
-	in, err := cmd.StdinPipe()
-	if err != nil {
-		t.Fatal(err)
-	}
-	out, err := cmd.StdoutPipe()
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := cmd.Start(); err != nil {
-		t.Fatal(err)
-	}
-	fmt.Fprintln(in, "BEGIN EXCLUSIVE; SELECT 'locked';")
-	if _, err := out.Read(make([]byte, 10)); err != nil {
-		t.Fatal(err)
-	}
+	release := holding(t, "BEGIN EXCLUSIVE; SELECT 'locked';", "sqlite3", filepath.Join(dir, "live.db"))
 	for _, args := range [][]string{{"compare", "dev.db", "live.db"}, {"apply", "up.sql", "live.db", "--yes"}} {
 		start := time.Now()
 		r := want(t, 2, dir, append(args, "--lock-wait", "300ms")...)
@@ -195,10 +180,7 @@ func TestLockedDatabase(t *testing.T) {
 			t.Errorf("%v after %v: %s", args, time.Since(start), r.errout)
 		}
 	}
-	in.Close()
-	if err := cmd.Wait(); err != nil {
-		t.Fatal(err)
-	}
+	release()
 	want(t, 0, dir, "apply", "up.sql", "live.db", "--yes")
 }
 

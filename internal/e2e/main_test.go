@@ -298,3 +298,31 @@ func read(t testing.TB, path string) string {
 	}
 	return string(b)
 }
+
+// holding starts an engine's own shell that runs statements and then waits;
+// they must end in printing something. The answer ends it.
+func holding(t testing.TB, statements string, name string, args ...string) (release func()) {
+	t.Helper()
+	cmd := exec.Command(name, args...)
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := in.Write([]byte(statements + "\n")); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := out.Read(make([]byte, 10)); err != nil {
+		t.Fatal(err)
+	}
+	return func() {
+		in.Close()
+		_ = cmd.Wait()
+	}
+}

@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"net"
-	"os/exec"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -85,30 +84,12 @@ func TestPostgresLock(t *testing.T) {
 	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
 	path := filepath.Join(dir, "up.sql")
 	write(t, dir, "up.sql", strings.Replace(read(t, path), "lock_timeout = '10s'", "lock_timeout = '200ms'", 1))
-	cmd := exec.Command(filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
-	in, err := cmd.StdinPipe()
-	if err != nil {
-		t.Fatal(err)
-	}
-	out, err := cmd.StdoutPipe()
-	if err != nil {
-		t.Fatal(err)
-	}
-	if err := cmd.Start(); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := in.Write([]byte("BEGIN; LOCK TABLE t; SELECT 'locked';\n")); err != nil {
-		t.Fatal(err)
-	}
-	if _, err := out.Read(make([]byte, 10)); err != nil {
-		t.Fatal(err)
-	}
+	release := holding(t, "BEGIN; LOCK TABLE t; SELECT 'locked';", filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
 	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes")
 	if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "the target is as it was") {
 		t.Errorf("apply: %s", r.errout)
 	}
-	in.Close()
-	_ = cmd.Wait()
+	release()
 	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes")
 	want(t, 0, dir, "compare", source, s.url(name))
 }

@@ -94,7 +94,7 @@ func (w *writer) line(s string) { w.b.WriteString(s); w.b.WriteByte('\n') }
 func (w *writer) say(indent, text string) {
 	text = sqltext.CommentSafe(text)
 	first := true
-	for _, l := range wrap(text, width-3-len(indent)) {
+	for _, l := range Wrap(text, width-3-len(indent)) {
 		if first {
 			w.line(strings.TrimRight("-- "+indent+l, " "))
 		} else {
@@ -106,7 +106,8 @@ func (w *writer) say(indent, text string) {
 
 func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-11s", name), text) }
 
-func wrap(text string, n int) []string {
+// Wrap folds a text at n columns, between words.
+func Wrap(text string, n int) []string {
 	n = max(n, 20)
 	var out []string
 	line := ""

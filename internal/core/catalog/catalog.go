@@ -5,6 +5,7 @@ package catalog
 
 import (
 	"context"
+	"slices"
 	"sort"
 	"strings"
 )
@@ -406,7 +407,15 @@ func (c *Catalog) Resolve(r Ref) *Object {
 // Sort brings the objects into the one order every catalog has: by schema,
 // name, kind.
 func (c *Catalog) Sort() {
-	sort.SliceStable(c.Objects, func(i, j int) bool { return refLess(c.Objects[i].Ref(), c.Objects[j].Ref()) })
+	slices.SortStableFunc(c.Objects, func(a, b *Object) int {
+		if n := strings.Compare(a.Schema, b.Schema); n != 0 {
+			return n
+		}
+		if n := strings.Compare(a.Key(), b.Key()); n != 0 {
+			return n
+		}
+		return strings.Compare(string(a.Kind), string(b.Kind))
+	})
 }
 
 func refLess(a, b Ref) bool {

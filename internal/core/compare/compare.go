@@ -6,7 +6,8 @@ package compare
 import (
 	"context"
 	"errors"
-	"sort"
+	"slices"
+	"strings"
 	"sync"
 
 	"dappermirror/internal/core/catalog"
@@ -143,12 +144,18 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 			c.Items = append(c.Items, it)
 		}
 	}
-	sort.SliceStable(c.Items, func(i, j int) bool {
-		a, b := c.Items[i].Object(), c.Items[j].Object()
-		if ra, rb := catalog.Rank(a.Kind), catalog.Rank(b.Kind); ra != rb {
-			return ra < rb
+	slices.SortStableFunc(c.Items, func(a, b *Item) int {
+		x, y := a.Object(), b.Object()
+		if n := catalog.Rank(x.Kind) - catalog.Rank(y.Kind); n != 0 {
+			return n
 		}
-		return a.Ref().Less(b.Ref())
+		if n := strings.Compare(x.Schema, y.Schema); n != 0 {
+			return n
+		}
+		if n := strings.Compare(x.Key(), y.Key()); n != 0 {
+			return n
+		}
+		return strings.Compare(string(x.Kind), string(y.Kind))
 	})
 	return c
 }
@@ -411,13 +418,28 @@ func Wanted(source, target *catalog.Catalog) (s, t []*catalog.Value) {
 
 // unsettled lists the unread objects that their digests do not prove equal.
 func unsettled(source, target *catalog.Catalog) (s, t []*catalog.Object) {
-	for _, o := range source.Objects {
-		if p := target.Find(o.Ref()); o.Unread && (p == nil || !p.Unread || p.Digest != o.Digest) {
+	if source.Expand == nil && target.Expand == nil {
+		return nil, nil
+	}
+	settled := make(map[*catalog.Object]bool, len(target.Objects))
+	for i, o := range source.Objects {
+		if !o.Unread {
+			continue
+		}
+		var p *catalog.Object
+		if i < len(target.Objects) && target.Objects[i].Ref() == o.Ref() {
+			p = target.Objects[i] // both are sorted, and mostly alike
+		} else {
+			p = target.Find(o.Ref())
+		}
+		if p != nil && p.Unread && p.Digest == o.Digest {
+			settled[p] = true
+		} else {
 			s = append(s, o)
 		}
 	}
 	for _, o := range target.Objects {
-		if p := source.Find(o.Ref()); o.Unread && (p == nil || !p.Unread || p.Digest != o.Digest) {
+		if o.Unread && !settled[o] {
 			t = append(t, o)
 		}
 	}
@@ -438,6 +460,9 @@ func Settle(ctx context.Context, source, target *catalog.Catalog) error {
 	wg.Wait()
 	if err := errors.Join(errs[:]...); err != nil {
 		return err
+	}
+	if source.Fetch == nil && target.Fetch == nil {
+		return nil
 	}
 	s, t := Wanted(source, target)
 	if len(s) > 0 && source.Fetch != nil {

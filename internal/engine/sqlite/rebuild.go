@@ -87,7 +87,7 @@ func summary(c *order.Change, changes []*compare.Item) string {
 	for _, p := range c.Properties {
 		words = append(words, p.Name)
 	}
-	verb := map[compare.Status]string{compare.SourceOnly: "new ", compare.TargetOnly: "no more ", compare.Differs: ""}
+	verb := map[compare.Status]string{compare.SourceOnly: "new ", compare.TargetOnly: "without ", compare.Differs: ""}
 	for _, it := range changes {
 		title := it.Object().Title()
 		if it.Kind() == catalog.Column || it.Object().Name != "" {
