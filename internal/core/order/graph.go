@@ -30,108 +30,93 @@ type release struct {
 	thing     catalog.Ref
 }
 
-func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
-	g := &graph{actions: actions, after: make([]map[int]strength, len(actions))}
-	makes, removes := map[catalog.Ref][]int{}, map[catalog.Ref][]int{}
-	takes := map[Name][]int{}
-	index := make(map[*Action]int, len(actions))
+// ledger says, for every thing and name, which actions deal with it.
+type ledger struct {
+	index         map[*Action]int
+	makes         map[catalog.Ref][]int
+	removes       map[catalog.Ref][]int
+	takes         map[Name][]int
+	facts         map[catalog.Ref][]catalog.Ref // the facts of a thing that are made by themselves
+	partsRemoved  map[catalog.Ref][]int         // by the object they are parts of
+	usersOfTarget map[catalog.Ref][]user
+}
+
+func newLedger(actions []*Action, actual *catalog.Catalog) *ledger {
+	l := &ledger{index: make(map[*Action]int, len(actions)), makes: map[catalog.Ref][]int{}, removes: map[catalog.Ref][]int{}, takes: map[Name][]int{},
+		facts: map[catalog.Ref][]catalog.Ref{}, partsRemoved: map[catalog.Ref][]int{}, usersOfTarget: users(actual)}
 	for i, a := range actions {
-		g.after[i] = map[int]strength{}
-		index[a] = i
+		l.index[a] = i
 		for _, r := range a.Makes {
-			makes[r] = append(makes[r], i)
+			if r.Fact != "" && len(l.makes[r]) == 0 {
+				l.facts[r.Thing()] = append(l.facts[r.Thing()], r)
+			}
+			l.makes[r] = append(l.makes[r], i)
 		}
 		for _, e := range a.Effects {
-			if !contains(makes[e.On], i) {
-				makes[e.On] = append(makes[e.On], i)
+			if !contains(l.makes[e.On], i) {
+				l.makes[e.On] = append(l.makes[e.On], i)
 			}
 		}
 		for _, r := range a.Removes {
-			removes[r] = append(removes[r], i)
+			l.removes[r] = append(l.removes[r], i)
+			if r.IsPart() {
+				l.partsRemoved[r.Object()] = append(l.partsRemoved[r.Object()], i)
+			}
 		}
 		for _, n := range a.Takes {
-			takes[n] = append(takes[n], i)
+			l.takes[n] = append(l.takes[n], i)
 		}
 	}
-	facts := map[catalog.Ref][]catalog.Ref{} // the facts that are made by themselves
-	for r := range makes {
-		if r.Fact != "" {
-			facts[r.Thing()] = append(facts[r.Thing()], r)
-		}
+	return l
+}
+
+// makers are the actions that bring a thing into its desired state: its own,
+// else those of the object it belongs to.
+func (l *ledger) makers(r catalog.Ref) []int {
+	if m := l.makes[r]; len(m) > 0 || !r.IsPart() {
+		return m
 	}
-	partsRemoved := map[catalog.Ref][]int{} // by the object they are parts of
-	for r, js := range removes {
-		if r.IsPart() {
-			partsRemoved[r.Object()] = append(partsRemoved[r.Object()], js...)
-		}
+	return l.makes[r.Object()]
+}
+
+// removers are the actions after which a thing is gone.
+func (l *ledger) removers(r catalog.Ref) []int {
+	if m := l.removes[r]; len(m) > 0 || !r.IsPart() {
+		return m
 	}
-	userOf := users(actual)
-	// makers are the actions that bring a thing into its desired state: its
-	// own, else those of the object it belongs to.
-	makers := func(r catalog.Ref) []int {
-		if m := makes[r]; len(m) > 0 || !r.IsPart() {
-			return m
-		}
-		return makes[r.Object()]
+	if m := l.removes[r.Thing()]; len(m) > 0 {
+		return m
 	}
-	removers := func(r catalog.Ref) []int {
-		if m := removes[r]; len(m) > 0 || !r.IsPart() {
-			return m
-		}
-		if m := removes[r.Thing()]; len(m) > 0 {
-			return m
-		}
-		return removes[r.Object()]
+	return l.removes[r.Object()]
+}
+
+func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
+	g := &graph{actions: actions, after: make([]map[int]strength, len(actions))}
+	for i := range actions {
+		g.after[i] = map[int]strength{}
 	}
+	l := newLedger(actions, actual)
 	for i, a := range actions {
-		if j, ok := index[a.Sequel]; ok && a.Sequel != nil {
+		if j, ok := l.index[a.Sequel]; ok && a.Sequel != nil {
 			g.wait(i, j, firm)
 		}
 		for _, r := range a.After {
-			for _, j := range makers(r) {
-				g.wait(i, j, firm)
-			}
+			g.waitAll(i, l.makers(r), firm)
 		}
 		for _, r := range a.Makes {
-			o := desired.Resolve(r)
-			if o == nil {
-				continue
-			}
-			for _, n := range o.Needs {
-				if r.Fact != "" && n.Fact != r.Fact {
-					continue
-				}
-				for _, j := range makers(n.On) {
-					g.wait(i, j, need(n))
-				}
-			}
-			if r.Fact != "" { // a fact comes after its thing
-				for _, j := range makes[r.Thing()] {
-					g.wait(i, j, firm)
-				}
-			}
-			if r.IsPart() { // a part comes after its object
-				for _, j := range makes[r.Object()] {
-					g.wait(i, j, firm)
-				}
-			}
-			for _, j := range removes[r] { // out with the old one first
-				g.wait(i, j, firm)
-			}
+			g.makesAfter(i, r, desired, l)
 		}
 		for _, r := range a.Removes {
-			g.clearFirst(i, r, true, userOf, removers, makes, facts)
+			g.clearFirst(i, r, true, l)
 			if !r.IsPart() { // parts that come down by themselves go first
-				for _, j := range partsRemoved[r] {
-					g.wait(i, j, firm)
-				}
+				g.waitAll(i, l.partsRemoved[r], firm)
 			}
 		}
 		for _, e := range a.Effects {
-			g.clearFirst(i, e.On, false, userOf, removers, makes, facts)
+			g.clearFirst(i, e.On, false, l)
 		}
 		for _, n := range a.Frees {
-			for _, j := range takes[n] {
+			for _, j := range l.takes[n] {
 				g.wait(j, i, nameStrength(n))
 			}
 		}
@@ -139,35 +124,60 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 	return g
 }
 
+// makesAfter makes action i, which makes the thing, wait for what the thing
+// needs, for what it is a part or fact of, and for the old one to be gone.
+func (g *graph) makesAfter(i int, r catalog.Ref, desired *catalog.Catalog, l *ledger) {
+	o := desired.Resolve(r)
+	if o == nil {
+		return
+	}
+	for _, n := range o.Needs {
+		if r.Fact == "" || n.Fact == r.Fact {
+			g.waitAll(i, l.makers(n.On), need(n))
+		}
+	}
+	if r.Fact != "" {
+		g.waitAll(i, l.makes[r.Thing()], firm)
+	}
+	if r.IsPart() {
+		g.waitAll(i, l.makes[r.Object()], firm)
+	}
+	g.waitAll(i, l.removes[r], firm)
+}
+
 // clearFirst makes action i wait until those are gone, or changed, that need
 // the thing it removes or changes.
-func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, userOf map[catalog.Ref][]user, removers func(catalog.Ref) []int, makes map[catalog.Ref][]int, facts map[catalog.Ref][]catalog.Ref) {
-	for _, u := range userOf[r.Object()] {
+func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, l *ledger) {
+	if r.Fact != "" {
+		return // nothing needs a fact
+	}
+	for _, u := range l.usersOfTarget[r.Object()] {
 		if u.need.On != r && !(gone && !r.IsPart()) {
 			continue
 		}
 		z := u.ref()
-		if r.Fact != "" {
-			continue
-		}
-		rs := removers(z)
-		for _, j := range rs {
-			g.wait(i, j, need(u.need))
-		}
+		rs := l.removers(z)
+		g.waitAll(i, rs, need(u.need))
 		if !gone || len(rs) > 0 {
 			continue
 		}
 		// Changed in place: it lets go first.
-		letGo := makes[z]
+		letGo := l.makes[z]
 		if z.Fact == "" {
-			for _, f := range facts[z] {
-				letGo = append(letGo[:len(letGo):len(letGo)], makes[f]...)
+			for _, f := range l.facts[z] {
+				letGo = append(letGo[:len(letGo):len(letGo)], l.makes[f]...)
 			}
 		}
 		for _, j := range letGo {
 			g.wait(i, j, need(u.need))
 			g.release = append(g.release, release{i, j, z})
 		}
+	}
+}
+
+func (g *graph) waitAll(i int, js []int, s strength) {
+	for _, j := range js {
+		g.wait(i, j, s)
 	}
 }
 

@@ -198,16 +198,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	for _, d := range it.Properties {
 		switch d.Name {
 		case "name":
-			word := "INDEX " + quote(o.Schema) + "." + quote(was.Name)
-			if p.Kind != catalog.Index {
-				word = alterPrefix(o)[len("ALTER "):] + " RENAME CONSTRAINT " + quote(was.Name)
-				if o.Kind == kindDomain {
-					word = "DOMAIN " + qualified(o) + " RENAME CONSTRAINT " + quote(was.Name)
-				}
-			} else {
-				word += " RENAME"
-			}
-			a := add("change the name", fmt.Sprintf("ALTER %s TO %s;", word, quote(p.Name)))
+			a := add("change the name", renameSQL(o, was, p))
 			// Nothing is removed: who needs it follows the name.
 			a.Frees, a.Takes = partNames(c.Target, was), partNames(o, p)
 		case "comment":
@@ -254,15 +245,8 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			if d.Name == "initially deferred" && it.Property("deferrable") != nil {
 				continue
 			}
-			s := "ALTER CONSTRAINT " + quote(p.Name) + " NOT DEFERRABLE"
-			if p.Has("deferrable") {
-				s = "ALTER CONSTRAINT " + quote(p.Name) + " DEFERRABLE INITIALLY IMMEDIATE"
-				if p.Has("initially deferred") {
-					s = "ALTER CONSTRAINT " + quote(p.Name) + " DEFERRABLE INITIALLY DEFERRED"
-				}
-			}
 			a := add("change when it is checked")
-			a.Prefix, a.Clauses = alterPrefix(o), []string{s}
+			a.Prefix, a.Clauses = alterPrefix(o), []string{deferClause(p)}
 		case "using", "with check", "roles":
 			if p.Kind != kindPolicy || it.Property("command") != nil || it.Property("restrictive") != nil || d.Name != "roles" && d.Source == nil {
 				return nil, false // an expression cannot be taken away in place
@@ -276,6 +260,26 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		}
 	}
 	return out, true
+}
+
+// renameSQL gives a constraint or an index another name.
+func renameSQL(o, was, now *catalog.Object) string {
+	if now.Kind == catalog.Index {
+		return fmt.Sprintf("ALTER INDEX %s.%s RENAME TO %s;", quote(o.Schema), quote(was.Name), quote(now.Name))
+	}
+	return fmt.Sprintf("%s RENAME CONSTRAINT %s TO %s;", alterPrefix(o), quote(was.Name), quote(now.Name))
+}
+
+// deferClause sets when a foreign key is checked.
+func deferClause(p *catalog.Object) string {
+	s := "ALTER CONSTRAINT " + quote(p.Name)
+	switch {
+	case p.Has("initially deferred"):
+		return s + " DEFERRABLE INITIALLY DEFERRED"
+	case p.Has("deferrable"):
+		return s + " DEFERRABLE INITIALLY IMMEDIATE"
+	}
+	return s + " NOT DEFERRABLE"
 }
 
 func first(l ...string) string {

@@ -434,25 +434,17 @@ func (s *scanner) next() (string, *Origin, error) {
 		put(c)
 		switch {
 		case c == '\'' || c == '"' || c == '`' || c == '[':
-			end := c
-			if c == '[' {
-				end = ']'
-			}
 			if !rows && b.Len() > keep {
 				rows = passedOver[firstWord(b.String())]
 			}
-			for {
-				x, err := s.read()
-				if err != nil {
-					return "", nil, fmt.Errorf("%s:%d:%d: a quote opens here and does not close", s.file, line, col)
-				}
+			err := s.quoted(c, func(x byte) {
 				put(x)
-				if x == end {
-					break
-				}
 				if b.Len() == keep && !rows {
 					rows = passedOver[firstWord(b.String())]
 				}
+			})
+			if err != nil {
+				return "", nil, fmt.Errorf("%s:%d:%d: a quote opens here and does not close", s.file, line, col)
 			}
 		case c == '-' || c == '/':
 			if err := s.comment(c, put); err != nil {
@@ -476,6 +468,23 @@ func (s *scanner) next() (string, *Origin, error) {
 		}
 		if b.Len() == keep {
 			rows = passedOver[firstWord(b.String())]
+		}
+	}
+}
+
+// quoted consumes a quoted run that was just opened.
+func (s *scanner) quoted(open byte, put func(byte)) error {
+	end := open
+	if open == '[' {
+		end = ']'
+	}
+	for {
+		x, err := s.read()
+		if err != nil {
+			return err
+		}
+		if put(x); x == end {
+			return nil
 		}
 	}
 }
