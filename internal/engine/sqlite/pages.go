@@ -108,6 +108,11 @@ type pager struct {
 	usable int
 	pages  int
 	rows   []Row
+	// buffers are the pages of the way down the tree, one a level, and one for
+	// overflow.
+	buffers  [][]byte
+	overflow []byte
+	payload  []byte
 }
 
 func (p *pager) header() error {
@@ -132,11 +137,15 @@ func (p *pager) header() error {
 	return nil
 }
 
-func (p *pager) page(n int) ([]byte, error) {
+// page reads a page into a buffer, which is made when it is nil.
+func (p *pager) page(n int, buf *[]byte) ([]byte, error) {
 	if n < 1 || n > p.pages {
 		return nil, errNotPlain
 	}
-	b := make([]byte, p.size)
+	if *buf == nil {
+		*buf = make([]byte, p.size)
+	}
+	b := *buf
 	if _, err := p.f.ReadAt(b, int64(n-1)*int64(p.size)); err != nil {
 		return nil, errNotPlain
 	}
@@ -148,7 +157,10 @@ func (p *pager) table(n, depth int) error {
 	if depth > 20 {
 		return errNotPlain
 	}
-	b, err := p.page(n)
+	if depth == len(p.buffers) {
+		p.buffers = append(p.buffers, nil)
+	}
+	b, err := p.page(n, &p.buffers[depth])
 	if err != nil {
 		return err
 	}
@@ -221,14 +233,14 @@ func (p *pager) cell(b []byte, at int) error {
 	if local < 0 || at+local > len(b) {
 		return errNotPlain
 	}
-	payload := append(make([]byte, 0, total), b[at:at+local]...)
+	payload := append(p.payload[:0], b[at:at+local]...)
 	if local < total {
 		if at+local+4 > len(b) {
 			return errNotPlain
 		}
 		next := int(binary.BigEndian.Uint32(b[at+local:]))
 		for len(payload) < total {
-			o, err := p.page(next)
+			o, err := p.page(next, &p.overflow)
 			if err != nil {
 				return err
 			}
@@ -236,8 +248,11 @@ func (p *pager) cell(b []byte, at int) error {
 			payload = append(payload, o[4:4+min(total-len(payload), p.usable-4)]...)
 		}
 	}
+	p.payload = payload
 	return p.record(payload)
 }
+
+var typeWords = map[string]string{"table": "table", "index": "index", "view": "view", "trigger": "trigger"}
 
 // record takes a row of sqlite_schema apart: type, name, tbl_name, rootpage,
 // sql (SQLite: Database File Format, section 2.1).
@@ -269,7 +284,14 @@ func (p *pager) record(b []byte) error {
 			return errNotPlain
 		}
 		if serial >= 13 && serial%2 == 1 {
-			text[i] = string(b[at : at+length])
+			switch v := b[at : at+length]; {
+			case i == 0: // one of four words
+				text[i] = typeWords[string(v)]
+			case i == 2 && string(v) == text[1]:
+				text[i] = text[1]
+			default:
+				text[i] = string(v)
+			}
 		} else if i != 3 && serial != 0 {
 			return errNotPlain
 		}
