@@ -65,9 +65,6 @@ type Options struct {
 
 var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)
 
-// ErrUsage marks errors in what the user typed.
-var ErrUsage = errors.New("not a place")
-
 // Resolve finds out what is meant by text: a URL, `sqlite:FILE`, a file
 // recognised by its contents, `-`, or a name from the project file.
 func Resolve(text string, opt Options) (*Place, error) {

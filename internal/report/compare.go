@@ -4,18 +4,10 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 )
-
-// Side is one side of a comparison, for the report's head.
-type Side struct {
-	Catalog *catalog.Catalog
-	Title   string // the engine's name
-	Took    time.Duration
-}
 
 // Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
 func Counts(c *catalog.Catalog) string {
