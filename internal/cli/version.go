@@ -77,6 +77,9 @@ func (a *app) manCommand() *cobra.Command {
 			if err != nil {
 				return trouble("write", "%w", err)
 			}
+			if a.format == "json" {
+				return a.json(func(o *report.Output) { o.Files = pages })
+			}
 			fmt.Fprintf(&a.out, "Wrote %s to %s.\n", report.Number(len(pages), "page", "pages"), report.Safe(dir))
 			return nil
 		},

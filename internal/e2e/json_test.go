@@ -121,6 +121,7 @@ func TestJSONIsAsPublished(t *testing.T) {
 		{0, "capture", "capture dev.db -o dev.json"},
 		{0, "settings", "config"},
 		{0, "program", "version"},
+		{0, "files", "man -o " + t.TempDir()},
 		{2, "error", "compare gone.db live.db"},
 		{3, "error", "apply up.sql " + moved + "/live.db --yes"},
 	} {

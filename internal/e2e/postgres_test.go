@@ -147,3 +147,44 @@ func TestPostgresRights(t *testing.T) {
 	want(t, 0, dir, "sync", source, s.url(name), "--yes", "--include", "owners,grants")
 	want(t, 0, dir, "compare", source, s.url(name), "--include", "owners,grants")
 }
+
+// TestPostgresPartlyChanged: a step that had to run before the transaction
+// stays when a later one fails; the exit code says so, and a new script
+// finishes the work.
+func TestPostgresPartlyChanged(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	source := s.url(s.database(t, "CREATE TYPE state AS ENUM ('a', 'b'); CREATE TABLE t (id integer PRIMARY KEY, state state DEFAULT 'b', x integer NOT NULL)"))
+	name := s.database(t, "CREATE TYPE state AS ENUM ('a'); CREATE TABLE t (id integer PRIMARY KEY, state state DEFAULT 'a', x integer); INSERT INTO t VALUES (1, 'a', NULL)")
+	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
+	r := want(t, 4, dir, "apply", "up.sql", s.url(name), "--yes")
+	if !strings.Contains(r.errout, "the target is partly changed") {
+		t.Errorf("apply: %s", r.errout)
+	}
+	if got := strings.TrimSpace(s.psql(t, name, "SELECT enum_range(NULL::state); SELECT count(*) FROM t")); got != "{a,b}\n1" {
+		t.Errorf("what is kept: %s", got)
+	}
+	want(t, 0, dir, "sync", source, s.url(name), "--yes", "--fill", "t.x=0")
+	want(t, 0, dir, "compare", source, s.url(name))
+}
+
+// TestPostgresConnectionLost: the server ends the connection in the middle of
+// the transaction; the target is as it was, and that is said.
+func TestPostgresConnectionLost(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	source := s.url(s.database(t, "CREATE TABLE t (id integer, a text); CREATE TABLE u (id integer)"))
+	name := s.database(t, "CREATE TABLE t (id integer)")
+	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
+	path := filepath.Join(dir, "up.sql")
+	write(t, dir, "cut.sql", strings.Replace(read(t, path), "COMMIT;", "SELECT pg_terminate_backend(pg_backend_pid());\nCOMMIT;", 1))
+	before := s.dump(t, name)
+	r := want(t, 2, dir, "apply", "cut.sql", s.url(name), "--yes")
+	if !strings.Contains(r.errout, "the target is as it was") {
+		t.Errorf("apply: %s", r.errout)
+	}
+	if d := firstDifference(before, s.dump(t, name)); d != "" {
+		t.Errorf("the target changed:\n%s", d)
+	}
+	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes")
+}

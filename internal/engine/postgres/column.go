@@ -72,13 +72,11 @@ func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
 
 func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action {
 	o := c.Source
-	ref := o.PartRef(col)
-	a := &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: []catalog.Ref{ref}}
 	if fromParent(col) {
-		a.Title = fmt.Sprintf("column %s of table %s comes with its parent's", col.Name, o.Name)
-		a.SQL = []string{"-- nothing to run"}
 		return nil
 	}
+	ref := o.PartRef(col)
+	a := &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: []catalog.Ref{ref}}
 	a.Prefix = alterPrefix(o)
 	fill, filled := w.fill(o, col)
 	if filled && !col.Has("generated") {
