@@ -119,7 +119,17 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 		a.detail("reading %s", pl.Label)
 	}
 	stop := a.working("reading both sides")
-	err = g.Wait()
+	if err = g.Wait(); err == nil && cats[0].Engine == cats[1].Engine {
+		if err = compare.Settle(ctx, cats[0], cats[1]); err != nil {
+			err = fmt.Errorf("reading the texts that differ: %w", err)
+		}
+	} else {
+		for _, c := range cats {
+			if c != nil && c.Release != nil {
+				c.Release()
+			}
+		}
+	}
 	stop()
 	if err != nil {
 		return nil, trouble("reading", "%w", err)
@@ -132,9 +142,6 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	}
 	if cats[0].Engine != cats[1].Engine {
 		return nil, trouble("engines", "the source is %s and the target %s; only databases of one engine can be compared", engineTitle(cats[0].Engine), engineTitle(cats[1].Engine))
-	}
-	if err := compare.Settle(ctx, cats[0], cats[1]); err != nil {
-		return nil, trouble("reading", "reading the texts that differ: %w", err)
 	}
 	if err := matchesSomething(opt.Scope, cats[0], cats[1]); err != nil {
 		return nil, err

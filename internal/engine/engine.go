@@ -85,8 +85,10 @@ type TextReader interface {
 	ReadText(ctx context.Context, files []TextFile) (*catalog.Catalog, error)
 }
 
-// LazyReader is a Database that can leave objects unread until they are
-// wanted (catalog.Object.Unread). The catalog needs the database no longer.
+// LazyReader is a Database that can leave objects and texts unread until they
+// are wanted (catalog.Object.Unread, catalog.Value.Unread). Where the catalog
+// has a Release, it reads from the database until that is called, which closes
+// it.
 type LazyReader interface {
 	ReadLazy(ctx context.Context) (*catalog.Catalog, error)
 }

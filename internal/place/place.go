@@ -271,12 +271,14 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 	if err != nil {
 		return nil, err
 	}
-	defer db.Close()
 	read := db.Read
 	if l, ok := db.(engine.LazyReader); ok && opt.Lazy {
 		read = l.ReadLazy
 	}
 	c, err := read(ctx)
+	if err != nil || c.Release == nil { // else the catalog still reads from it
+		db.Close()
+	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}

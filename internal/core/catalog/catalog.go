@@ -352,6 +352,9 @@ type Catalog struct {
 	// Expand reads objects that were left unread, in place; nil where
 	// everything was read.
 	Expand func(ctx context.Context, objects []*Object) error
+	// Release gives back what Fetch and Expand read from; nil where there is
+	// nothing. compare.Settle calls it.
+	Release func()
 
 	index map[Ref]*Object
 }

@@ -35,8 +35,10 @@ type Value struct {
 	// Key is a cheap comparison key: two values with equal, non-empty keys
 	// are equal. Unequal keys prove nothing.
 	Key string
-	// Unread says that only the key was read; the catalog's Fetch reads the rest.
+	// Unread says that only the key was read; the catalog's Fetch, which knows
+	// the value by its Handle, reads the rest.
 	Unread bool
+	Handle int
 }
 
 // Fetcher reads values that were left unread, in place, in few round trips.

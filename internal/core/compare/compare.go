@@ -449,31 +449,44 @@ func unsettled(source, target *catalog.Catalog) (s, t []*catalog.Object) {
 // Settle reads what must be read before the catalogs can be compared: the
 // objects and texts that digests and keys do not prove equal.
 func Settle(ctx context.Context, source, target *catalog.Catalog) error {
-	so, to := unsettled(source, target)
-	var errs [2]error
-	var wg sync.WaitGroup
-	for i, list := range [][]*catalog.Object{so, to} {
-		if c := []*catalog.Catalog{source, target}[i]; len(list) > 0 && c.Expand != nil {
-			wg.Go(func() { errs[i] = c.Expand(ctx, list) })
+	both := []*catalog.Catalog{source, target}
+	defer func() {
+		for _, c := range both {
+			if c.Release != nil {
+				c.Release()
+			}
 		}
-	}
-	wg.Wait()
-	if err := errors.Join(errs[:]...); err != nil {
+	}()
+	so, to := unsettled(source, target)
+	if err := onBoth(func(i int) error {
+		if list := [][]*catalog.Object{so, to}[i]; len(list) > 0 && both[i].Expand != nil {
+			return both[i].Expand(ctx, list)
+		}
+		return nil
+	}); err != nil {
 		return err
 	}
 	if source.Fetch == nil && target.Fetch == nil {
 		return nil
 	}
 	s, t := Wanted(source, target)
-	if len(s) > 0 && source.Fetch != nil {
-		if err := source.Fetch(ctx, s); err != nil {
-			return err
+	return onBoth(func(i int) error {
+		if list := [][]*catalog.Value{s, t}[i]; len(list) > 0 && both[i].Fetch != nil {
+			return both[i].Fetch(ctx, list)
 		}
+		return nil
+	})
+}
+
+// onBoth does something for both sides at once.
+func onBoth(do func(i int) error) error {
+	var errs [2]error
+	var wg sync.WaitGroup
+	for i := range errs {
+		wg.Go(func() { errs[i] = do(i) })
 	}
-	if len(t) > 0 && target.Fetch != nil {
-		return target.Fetch(ctx, t)
-	}
-	return nil
+	wg.Wait()
+	return errors.Join(errs[:]...)
 }
 
 // Counts is how many objects have each status.

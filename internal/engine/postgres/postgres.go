@@ -19,6 +19,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/reader"
 )
 
 // oldest is the first version that is supported, as server_version_num.
@@ -186,32 +187,57 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 		if _, err := d.conn.Exec(ctx, "SAVEPOINT dapper_mirror_read"); err != nil {
 			return nil, explain(err)
 		}
-		if _, err := d.conn.Exec(ctx, "SET LOCAL search_path = ''"); err != nil {
+		if _, err := d.conn.Exec(ctx, "SET LOCAL search_path = ''; SET LOCAL jit = off"); err != nil {
 			return nil, explain(err)
 		}
-		c, err := d.catalog(ctx)
+		c, err := d.catalog(ctx, false)
 		if _, rb := d.conn.Exec(ctx, "ROLLBACK TO SAVEPOINT dapper_mirror_read; RELEASE SAVEPOINT dapper_mirror_read"); err == nil && rb != nil {
 			err = explain(rb)
 		}
 		return c, err
 	}
-	if _, err := d.conn.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = ''"); err != nil {
-		return nil, explain(err)
+	for try := 1; ; try++ {
+		c, err := d.begin(ctx, false)
+		d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+		if !errors.Is(err, reader.ErrChanged) || try == 3 {
+			return c, err
+		}
 	}
-	defer d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
-	return d.catalog(ctx)
 }
 
-func (d *database) catalog(ctx context.Context) (*catalog.Catalog, error) {
-	c, err := read(ctx, d.conn, d.version)
+// ReadLazy implements engine.LazyReader: texts that keys stand for are read
+// when they are wanted, in the same transaction, which Release ends.
+func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) {
+	c, err := d.begin(ctx, true)
+	if err != nil {
+		d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+		return nil, err
+	}
+	fetch := c.Fetch
+	c.Fetch = func(ctx context.Context, values []*catalog.Value) error {
+		if err := fetch(ctx, values); err != nil {
+			return explain(err)
+		}
+		return nil
+	}
+	c.Release = func() { d.Close() }
+	return c, nil
+}
+
+// begin opens the transaction and reads in it.
+func (d *database) begin(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
+	if _, err := d.conn.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = ''; SET LOCAL jit = off"); err != nil {
+		return nil, explain(err)
+	}
+	return d.catalog(ctx, lazy)
+}
+
+func (d *database) catalog(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
+	c, err := reader.Read(ctx, d.conn, d.version, lazy)
 	if err != nil {
 		return nil, explain(err)
 	}
-	var version string
-	if err := d.conn.QueryRow(ctx, "SELECT current_setting('server_version')").Scan(&version); err != nil {
-		return nil, explain(err)
-	}
-	c.Version, _, _ = strings.Cut(version, " ")
+	c.Version, _, _ = strings.Cut(d.conn.PgConn().ParameterStatus("server_version"), " ")
 	return c, nil
 }
 

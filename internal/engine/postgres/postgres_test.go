@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 func TestQuote(t *testing.T) {
@@ -123,24 +124,6 @@ func TestConvert(t *testing.T) {
 	}
 }
 
-func TestCanonical(t *testing.T) {
-	for _, c := range [][2]string{
-		{"((b)::text = ANY ((ARRAY['x'::character varying, 'y'::character varying])::text[]))", "((b)::text = ANY (ARRAY[('x'::character varying)::text, ('y'::character varying)::text]))"},
-		{"a = ANY (ARRAY[1, 2])", "a = ANY (ARRAY[1, 2])"},
-		{"(ARRAY['x'::text])::text[]", "(ARRAY['x'::text])::text[]"},
-		{"'(ARRAY[''x''::character varying])::text[]'::text", "'(ARRAY[''x''::character varying])::text[]'::text"},
-		{"(ARRAY['it''s'::character varying])::text[]", "ARRAY[('it''s'::character varying)::text]"},
-		{"(ARRAY[]::character varying[])::text[]", "(ARRAY[]::character varying[])::text[]"},
-	} {
-		if got := canonical(c[0]); got != c[1] {
-			t.Errorf("%s\n got %s\nwant %s", c[0], got, c[1])
-		}
-		if again := canonical(canonical(c[0])); again != canonical(c[0]) {
-			t.Errorf("%s: not stable: %s", c[0], again)
-		}
-	}
-}
-
 func TestSplitType(t *testing.T) {
 	for in, want := range map[string][3]string{
 		"numeric(10,2)":                 {"numeric", "10,2", ""},
@@ -220,7 +203,7 @@ func TestOptions(t *testing.T) {
 		t.Error(got)
 	}
 	for in, want := range map[string][2]string{"id integer": {"id", "integer"}, `"a b" text`: {`"a b"`, "text"}, `"a""b c" numeric(5,2)`: {`"a""b c"`, "numeric(5,2)"}} {
-		if n, typ := splitAttribute(in); n != want[0] || typ != want[1] {
+		if n, typ := splitName(in); n != want[0] || typ != want[1] {
 			t.Errorf("%s: %q %q", in, n, typ)
 		}
 	}
@@ -281,7 +264,7 @@ func TestGrants(t *testing.T) {
 		{catalog.Schema, []string{`"odd ""role"""=UC/me`, "me=UC/me"}, `(owner): USAGE, CREATE, odd "role": USAGE, CREATE`},
 		{catalog.Column, []string{"reader=rw/me"}, "reader: SELECT, UPDATE"},
 	} {
-		if got := strings.Join(grants(c.kind, "me", c.acl).Items, ", "); got != c.want {
+		if got := strings.Join(vocab.Grants(c.kind, "me", c.acl).Items, ", "); got != c.want {
 			t.Errorf("%s %q\n got %s\nwant %s", c.kind, c.acl, got, c.want)
 		}
 	}

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // columnSQL is a column as it stands in CREATE TABLE or behind ADD COLUMN.
@@ -66,7 +67,7 @@ func optionList(l []string) string {
 	out := make([]string, len(l))
 	for i, o := range l {
 		name, value, _ := strings.Cut(o, "=")
-		if value != "" && strings.Trim(value, "0123456789.abcdefghijklmnopqrstuvwxyz_") == "" && !keywords[value] {
+		if value != "" && strings.Trim(value, "0123456789.abcdefghijklmnopqrstuvwxyz_") == "" && !vocab.Keywords[value] {
 			out[i] = name + "=" + value
 		} else {
 			out[i] = name + "=" + literal(value)

@@ -265,7 +265,7 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 	split := func(l []string) (names []string, defs map[string]string) {
 		defs = map[string]string{}
 		for _, a := range l {
-			n, t := splitAttribute(a)
+			n, t := splitName(a)
 			names = append(names, n)
 			defs[n] = t
 		}
@@ -299,27 +299,6 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 	return append(out, a), true
 }
 
-// splitAttribute cuts `name type` behind the name, which may be quoted.
-func splitAttribute(s string) (name, typ string) {
-	end := strings.IndexByte(s, ' ')
-	if strings.HasPrefix(s, `"`) {
-		for i := 1; i < len(s); i++ {
-			if s[i] == '"' {
-				if i+1 < len(s) && s[i+1] == '"' {
-					i++
-					continue
-				}
-				end = i + 1
-				break
-			}
-		}
-	}
-	if end < 0 || end >= len(s) {
-		return s, ""
-	}
-	return s[:end], strings.TrimSpace(s[end:])
-}
-
 func (w *Writer) createRange(c *order.Change) []*order.Action {
 	o := c.Source
 	opts := []string{"subtype = " + o.Text("subtype")}
@@ -329,36 +308,6 @@ func (w *Writer) createRange(c *order.Change) []*order.Action {
 		}
 	}
 	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
-}
-
-// sequenceOptions are the options of a sequence as SQL, those that follow
-// from its type and direction left out.
-func sequenceOptions(o *catalog.Object) []string {
-	limits := map[string][2]string{"smallint": {"-32768", "32767"}, "integer": {"-2147483648", "2147483647"}, "bigint": {"-9223372036854775808", "9223372036854775807"}}[o.Text("type")]
-	minimum, maximum := "1", limits[1]
-	inc := o.Text("increment")
-	if strings.HasPrefix(inc, "-") {
-		minimum, maximum = limits[0], "-1"
-	}
-	start := o.Text("minimum")
-	if strings.HasPrefix(inc, "-") {
-		start = o.Text("maximum")
-	}
-	var out []string
-	add := func(word, value, normal string) {
-		if value != normal {
-			out = append(out, word+" "+value)
-		}
-	}
-	add("INCREMENT BY", inc, "1")
-	add("MINVALUE", o.Text("minimum"), minimum)
-	add("MAXVALUE", o.Text("maximum"), maximum)
-	add("START WITH", o.Text("start"), start)
-	add("CACHE", o.Text("cache"), "1")
-	if o.Has("cycle") {
-		out = append(out, "CYCLE")
-	}
-	return out
 }
 
 func (w *Writer) createSequence(c *order.Change) []*order.Action {

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // Writer turns changes into PostgreSQL's SQL.
@@ -42,8 +43,8 @@ func init() { // a table that refers to methods that refer to the table
 		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
 	}
 	kinds[kindDefaultRights] = kindWriter{"", (*Writer).createDefaultRights, (*Writer).alterDefaultRights}
-	for _, k := range simpleKinds {
-		kinds[k.kind] = kindWriter{k.word, (*Writer).createSimple, rebuildIfDefined}
+	for _, k := range vocab.SimpleKinds {
+		kinds[k.Kind] = kindWriter{k.Word, (*Writer).createSimple, rebuildIfDefined}
 	}
 }
 

@@ -1,4 +1,6 @@
-package postgres
+// Package vocab holds the words that reading and writing PostgreSQL share:
+// kinds, names as SQL, the options of sequences, and access rights.
+package vocab
 
 import (
 	"strings"
@@ -7,9 +9,9 @@ import (
 	"dappermirror/internal/core/sqltext"
 )
 
-// keywords cannot all stand as names without quotes (PostgreSQL:
+// Keywords cannot all stand as names without quotes (PostgreSQL:
 // pg_get_keywords, categories R, T and C), over all supported versions.
-var keywords = func() map[string]bool {
+var Keywords = func() map[string]bool {
 	m := map[string]bool{}
 	for _, w := range strings.Fields(`all analyse analyze and any array as asc asymmetric authorization between bigint binary bit
 boolean both case cast char character check coalesce collate collation column concurrently constraint create cross current_catalog
@@ -27,9 +29,9 @@ xmlserialize xmltable`) {
 	return m
 }()
 
-// quote writes a name as SQL.
-func quote(s string) string {
-	plain := s != "" && !keywords[s] && !(s[0] >= '0' && s[0] <= '9')
+// Quote writes a name as SQL.
+func Quote(s string) string {
+	plain := s != "" && !Keywords[s] && !(s[0] >= '0' && s[0] <= '9')
 	for i := 0; plain && i < len(s); i++ {
 		c := s[i]
 		plain = c == '_' || c >= 'a' && c <= 'z' || c >= '0' && c <= '9'
@@ -40,20 +42,20 @@ func quote(s string) string {
 	return sqltext.Always(s)
 }
 
-// qualified writes the name of an object with its schema.
-func qualified(o *catalog.Object) string { return quote(o.Schema) + "." + quote(bareName(o)) }
+// Qualified writes the name of an object with its schema.
+func Qualified(o *catalog.Object) string { return Quote(o.Schema) + "." + Quote(BareName(o)) }
 
-// bareName is an object's name; of a routine, without its arguments.
-func bareName(o *catalog.Object) string {
+// BareName is an object's name; of a routine, without its arguments.
+func BareName(o *catalog.Object) string {
 	if n := o.Text("routine name"); n != "" {
 		return n
 	}
 	return o.Name
 }
 
-// literal writes a text as a string constant, whatever
+// Literal writes a text as a string constant, whatever
 // standard_conforming_strings says.
-func literal(s string) string {
+func Literal(s string) string {
 	if strings.Contains(s, `\`) {
 		return "E'" + strings.NewReplacer(`\`, `\\`, `'`, `''`).Replace(s) + "'"
 	}
