@@ -2,7 +2,7 @@ BIN := bin/dapper-mirror
 export CGO_ENABLED = 0
 export GOFLAGS = -buildvcs=auto
 
-.PHONY: build demo test bench check clean
+.PHONY: build demo test test-matrix bench check clean
 
 build:
 	go build -trimpath -o $(BIN) ./cmd/dapper-mirror
@@ -15,6 +15,13 @@ demo: build
 test: build
 	@./scripts/install-test-servers
 	go test ./...
+
+# The same on servers of every supported PostgreSQL major, fetched from npm.
+MAJORS ?= /tmp/dapper-mirror-majors
+test-matrix: build
+	@./scripts/install-test-servers
+	@./scripts/get-postgres-majors $(MAJORS)
+	go test -run TestMatrix -timeout 30m ./internal/e2e -matrix $(MAJORS)
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./internal/core/... ./internal/engine/...

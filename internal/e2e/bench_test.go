@@ -185,7 +185,7 @@ func BenchmarkPostgresCompare(b *testing.B) {
 			x, y := s.database(b, sql), s.database(b, aged(sql))
 			dir := b.TempDir()
 			dump := func(db string) string {
-				return fmt.Sprintf("%s -h %s -U postgres --schema-only -d %s > %s/%s.sql", filepath.Join(s.bin, "pg_dump"), s.dir, db, dir, db)
+				return fmt.Sprintf("%s -h %s -U postgres --schema-only -d %s > %s/%s.sql", filepath.Join(s.clients, "pg_dump"), s.dir, db, dir, db)
 			}
 			ratio(b, n,
 				func() *exec.Cmd { return exec.Command(program, "compare", "-q", s.url(x), s.url(y)) },

@@ -115,15 +115,21 @@ func tryCommand(stdin string, name string, args ...string) (string, error) {
 
 // server is a private PostgreSQL, started when the first test wants it.
 type server struct {
-	once   sync.Once
-	err    error
-	bin    string
-	dir    string
-	mu     sync.Mutex
-	number int
+	once    sync.Once
+	err     error
+	bin     string // the server's programs
+	clients string // psql and pg_dump, which come with Debian's server
+	extra   string // settings
+	dir     string
+	mu      sync.Mutex
+	number  int
 }
 
-var pg server
+// pg is Debian's server; others are the majors of the matrix.
+var (
+	pg      = server{extra: "-c max_locks_per_transaction=1024"}
+	started []*server
+)
 
 // postgres answers the running server; the test is skipped only where no
 // PostgreSQL is installed.
@@ -156,7 +162,7 @@ func asPostgres(cmd *exec.Cmd) error {
 		return err
 	}
 	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}
-	return os.Chown(pg.dir, uid, gid)
+	return nil
 }
 
 func (s *server) start() error {
@@ -168,21 +174,30 @@ func (s *server) start() error {
 		return fmt.Errorf("no PostgreSQL programs under /usr/lib/postgresql")
 	}
 	sort.Strings(found)
-	s.bin = filepath.Dir(found[len(found)-1])
-	s.dir = filepath.Join(tempDir, "pg")
-	if err := os.Mkdir(s.dir, 0o755); err != nil {
-		return err
+	s.clients = filepath.Dir(found[len(found)-1])
+	if s.bin == "" {
+		s.bin = s.clients
+	}
+	var err2 error
+	if s.dir, err2 = os.MkdirTemp(tempDir, "pg"); err2 != nil {
+		return err2
 	}
 	data := filepath.Join(s.dir, "data")
 	initdb := exec.Command(filepath.Join(s.bin, "initdb"), "-D", data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N")
 	if err := asPostgres(initdb); err != nil {
 		return err
 	}
+	if attr := initdb.SysProcAttr; attr != nil {
+		if err := os.Chown(s.dir, int(attr.Credential.Uid), int(attr.Credential.Gid)); err != nil {
+			return err
+		}
+	}
+	started = append(started, s)
 	if out, err := initdb.CombinedOutput(); err != nil {
 		return fmt.Errorf("initdb: %v\n%s", err, out)
 	}
 	ctl := exec.Command(filepath.Join(s.bin, "pg_ctl"), "-D", data, "-w", "-t", "60", "-l", filepath.Join(s.dir, "log"),
-		"-o", fmt.Sprintf("-k %s -c listen_addresses='' -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c autovacuum=off -c jit=off -c shared_buffers=64MB", s.dir), "start")
+		"-o", fmt.Sprintf("-k %s -c listen_addresses='' -c fsync=off -c full_page_writes=off -c synchronous_commit=off -c autovacuum=off -c shared_buffers=64MB %s", s.dir, s.extra), "start")
 	if err := asPostgres(ctl); err != nil {
 		return err
 	}
@@ -195,14 +210,13 @@ func (s *server) start() error {
 }
 
 func stopPostgres() {
-	if pg.dir == "" {
-		return
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
-	defer cancel()
-	ctl := exec.CommandContext(ctx, filepath.Join(pg.bin, "pg_ctl"), "-D", filepath.Join(pg.dir, "data"), "-m", "immediate", "-w", "stop")
-	if asPostgres(ctl) == nil {
-		_ = ctl.Run()
+	for _, s := range started {
+		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+		ctl := exec.CommandContext(ctx, filepath.Join(s.bin, "pg_ctl"), "-D", filepath.Join(s.dir, "data"), "-m", "immediate", "-w", "stop")
+		if asPostgres(ctl) == nil {
+			_ = ctl.Run()
+		}
+		cancel()
 	}
 }
 
@@ -213,9 +227,9 @@ func (s *server) database(t testing.TB, sql string) string {
 	s.number++
 	name := fmt.Sprintf("t%d", s.number)
 	s.mu.Unlock()
-	command(t, "", filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", "postgres", "-c", "CREATE DATABASE "+name+" TEMPLATE template0")
+	command(t, "", filepath.Join(s.clients, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", "postgres", "-c", "CREATE DATABASE "+name+" TEMPLATE template0")
 	t.Cleanup(func() {
-		_, _ = tryCommand("", filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", "postgres", "-c", "DROP DATABASE IF EXISTS "+name+" WITH (FORCE)")
+		_, _ = tryCommand("", filepath.Join(s.clients, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", "postgres", "-c", "DROP DATABASE IF EXISTS "+name+" WITH (FORCE)")
 	})
 	if sql != "" {
 		s.psql(t, name, sql)
@@ -230,14 +244,14 @@ func (s *server) url(name string) string {
 // psql runs SQL through PostgreSQL's own client and answers what it prints.
 func (s *server) psql(t testing.TB, name, sql string) string {
 	t.Helper()
-	return command(t, sql, filepath.Join(s.bin, "psql"), "-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-h", s.dir, "-U", "postgres", "-d", name, "-f", "-")
+	return command(t, sql, filepath.Join(s.clients, "psql"), "-X", "-q", "-At", "-v", "ON_ERROR_STOP=1", "-h", s.dir, "-U", "postgres", "-d", name, "-f", "-")
 }
 
 // dump is what pg_dump says of the structure, as sorted statements; the
 // columns of a table are sorted too, since an added column stands last.
 func (s *server) dump(t testing.TB, name string) []string {
 	t.Helper()
-	text := command(t, "", filepath.Join(s.bin, "pg_dump"), "-h", s.dir, "-U", "postgres", "--schema-only", "--no-owner", "--no-privileges", "-d", name)
+	text := command(t, "", filepath.Join(s.clients, "pg_dump"), "-h", s.dir, "-U", "postgres", "--schema-only", "--no-owner", "--no-privileges", "-d", name)
 	var out []string
 	for _, st := range strings.Split(text, ";\n") {
 		var lines []string

@@ -84,7 +84,7 @@ func TestPostgresLock(t *testing.T) {
 	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
 	path := filepath.Join(dir, "up.sql")
 	write(t, dir, "up.sql", strings.Replace(read(t, path), "lock_timeout = '10s'", "lock_timeout = '200ms'", 1))
-	release := holding(t, "BEGIN; LOCK TABLE t; SELECT 'locked';", filepath.Join(s.bin, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
+	release := holding(t, "BEGIN; LOCK TABLE t; SELECT 'locked';", filepath.Join(s.clients, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
 	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes")
 	if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "the target is as it was") {
 		t.Errorf("apply: %s", r.errout)

@@ -69,12 +69,15 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 			}
 		}
 	}
-	for _, g := range c.Gaps {
-		what := string(g.Kind)
-		if g.Property != "" {
-			what += " " + g.Property
+	for i, g := range c.Gaps {
+		if i == 0 {
+			fmt.Fprintln(w)
 		}
-		fmt.Fprintf(w, "\n%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
+		what := g.Kind.Title()
+		if g.Property != "" {
+			what = g.Property + " of each " + what
+		}
+		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}
 	fmt.Fprintln(w)
 	if !c.Different() {

@@ -334,6 +334,9 @@ type Gap struct {
 	Kind     Kind   `json:"kind,omitempty"`     // empty: something of a kind the tool does not know
 	Property string `json:"property,omitempty"` // empty: whole objects of the kind
 	Why      string `json:"why"`
+	// Quiet says that the server has no such thing, so that the gap is worth
+	// a word only where the other side has.
+	Quiet bool `json:"quiet,omitempty"`
 }
 
 // Catalog is the structure of one database at one moment.

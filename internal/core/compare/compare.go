@@ -109,17 +109,34 @@ type Comparison struct {
 	agree   float64
 	// of the object at hand: facts seen and facts that agree, on both sides
 	facts, agreeing int
+	hidden          map[hidden]bool
 	index           map[catalog.Ref]*Item
+}
+
+// hidden is a kind, or a fact of it, that one of the sides could not see.
+type hidden struct {
+	kind     catalog.Kind
+	property string
 }
 
 // Compare compares two catalogs whose texts have all been read (see Wanted).
 func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
-	c := &Comparison{Source: source, Target: target, Options: opt}
+	c := &Comparison{Source: source, Target: target, Options: opt, hidden: map[hidden]bool{}}
 	for _, side := range []struct {
 		name string
 		cat  *catalog.Catalog
 	}{{"source", source}, {"target", target}} {
+		other := target
+		if side.cat == target {
+			other = source
+		}
 		for _, g := range side.cat.Gaps {
+			c.hidden[hidden{g.Kind, g.Property}] = true
+			if g.Quiet {
+				if _, unseen := other.Unseen(g.Kind, g.Property); unseen {
+					continue // neither side could have it
+				}
+			}
 			c.Gaps = append(c.Gaps, Gap{side.name, g})
 		}
 	}
@@ -163,9 +180,7 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 func counts(o *catalog.Object, opt Options) bool { return o.Group == "" || opt.Groups[o.Group] }
 
 func (c *Comparison) unseen(k catalog.Kind, property string) bool {
-	_, s := c.Source.Unseen(k, property)
-	_, t := c.Target.Unseen(k, property)
-	return s || t
+	return len(c.hidden) > 0 && (c.hidden[hidden{k, ""}] || property != "" && c.hidden[hidden{k, property}])
 }
 
 // matchUp pairs the things of two sides: first by what they are matched by,
@@ -246,7 +261,7 @@ func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]sco
 		partial = false
 	}
 	it := &Item{Source: s, Target: t, Choice: ToTarget, Partial: partial}
-	if s == t && !partial && !c.Options.Deep && c.Options.Scope.Empty() && len(c.Gaps) == 0 {
+	if s == t && !partial && !c.Options.Deep && c.Options.Scope.Empty() && len(c.hidden) == 0 {
 		// The two sides share what was read: nothing can differ.
 		it.Status = Same
 		c.weigh(2, 1)
@@ -275,7 +290,7 @@ func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]sco
 		if o == nil {
 			return nil
 		}
-		if c.Options.Scope.Empty() && len(c.Gaps) == 0 {
+		if c.Options.Scope.Empty() && len(c.hidden) == 0 {
 			return o.Parts
 		}
 		var out []*catalog.Object

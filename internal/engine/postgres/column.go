@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // column carries out the change of one column.
@@ -256,24 +257,10 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				b.clause("default", "DROP DEFAULT")
 			}
 		case "not null":
-			if !yes(d) {
-				if !b.fromParent {
-					b.clause("nullability", "DROP NOT NULL")
-				}
-				continue
-			}
-			a := b.clause("nullability", "SET NOT NULL")
-			a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name)},
-				{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
-			if fill, ok := w.fill(b.o, col); ok {
-				a.Risks = a.Risks[1:]
-				up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
-					SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), fill, quote(col.Name))}}
-				for _, earlier := range b.out[:len(b.out)-1] {
-					up.Sequel = earlier
-				}
-				a.Sequel = up
-				b.out = append(b.out, up)
+			w.nullability(b, it, yes(d))
+		case "not null name", "not null not valid", "not null no inherit":
+			if col.Has("not null") && was.Has("not null") {
+				b.notNullFact(d.Name, was)
 			}
 		case "identity":
 			switch {
@@ -311,6 +298,67 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}})
 		}
 	}
+}
+
+// nullability sets or drops NOT NULL.
+func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
+	col := it.Source
+	switch {
+	case !now && !b.fromParent:
+		b.clause("nullability", "DROP NOT NULL")
+		return
+	case !now:
+		return
+	}
+	a := b.clause("nullability", "SET NOT NULL")
+	if n := col.Text("not null name"); n != "" || col.Has("not null not valid") {
+		a.Clauses = []string{"ADD CONSTRAINT " + quote(first(n, vocab.NotNullName(b.o.Name, col.Name))) + " NOT NULL " + quote(col.Name)}
+		if col.Has("not null no inherit") {
+			a.Clauses[0] += " NO INHERIT"
+		}
+		if col.Has("not null not valid") {
+			a.Clauses[0] += " NOT VALID"
+			return
+		}
+	}
+	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name)},
+		{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
+	if fill, ok := w.fill(b.o, col); ok {
+		a.Risks = a.Risks[1:]
+		up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+			SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), fill, quote(col.Name))}}
+		for _, earlier := range b.out[:len(b.out)-1] {
+			up.Sequel = earlier
+		}
+		a.Sequel = up
+		b.out = append(b.out, up)
+	}
+}
+
+// notNullFact changes the name or state of a NOT NULL that stays (PostgreSQL
+// 18: ALTER TABLE).
+func (b *columnChange) notNullFact(fact string, was *catalog.Object) {
+	name := func(c *catalog.Object) string {
+		return quote(first(c.Text("not null name"), c.Text("inherited not null name"), vocab.NotNullName(b.o.Name, c.Name)))
+	}
+	var sql string
+	switch {
+	case fact == "not null name" && name(was) == name(b.col):
+		return
+	case fact == "not null name":
+		sql = fmt.Sprintf("%s RENAME CONSTRAINT %s TO %s;", alterPrefix(b.o), name(was), name(b.col))
+	case fact == "not null no inherit":
+		sql = fmt.Sprintf("%s ALTER CONSTRAINT %s %s;", alterPrefix(b.o), name(b.col), map[bool]string{true: "NO INHERIT", false: "INHERIT"}[b.col.Has(fact)])
+	case b.col.Has(fact): // it cannot become unsure again in place
+		sql = fmt.Sprintf("%s ALTER COLUMN %s DROP NOT NULL, ADD CONSTRAINT %s NOT NULL %s NOT VALID;", alterPrefix(b.o), quote(b.col.Name), name(b.col), quote(b.col.Name))
+	default:
+		sql = fmt.Sprintf("%s VALIDATE CONSTRAINT %s;", alterPrefix(b.o), name(b.col))
+	}
+	a := &order.Action{About: b.ref, Title: fmt.Sprintf("change the NOT NULL of column %s of table %s", b.col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{sql}}
+	if n := len(b.out); n > 0 {
+		a.Sequel = b.out[n-1]
+	}
+	b.out = append(b.out, a)
 }
 
 // after makes the newest action wait for the earlier ones of these titles: an

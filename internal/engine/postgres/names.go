@@ -11,6 +11,7 @@ const (
 	kindPolicy        = vocab.Policy
 	kindRule          = vocab.Rule
 	kindExclusion     = vocab.Exclusion
+	kindPublication   = vocab.Publication
 	kindDefaultRights = vocab.DefaultRights
 )
 

@@ -29,7 +29,13 @@ func columnSQL(c *catalog.Object, withDefault bool) string {
 		s += " DEFAULT " + c.Text("default")
 	}
 	if c.Has("not null") {
+		if n := c.Text("not null name"); n != "" {
+			s += " CONSTRAINT " + quote(n)
+		}
 		s += " NOT NULL"
+		if c.Has("not null no inherit") {
+			s += " NO INHERIT"
+		}
 	}
 	return s
 }

@@ -42,6 +42,7 @@ func init() { // a table that refers to methods that refer to the table
 		kindMatView:      {"MATERIALIZED VIEW", (*Writer).createView, (*Writer).alterView},
 		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
 	}
+	kinds[kindPublication] = kindWriter{"PUBLICATION", (*Writer).createPublication, (*Writer).alterPublication}
 	kinds[kindDefaultRights] = kindWriter{"", (*Writer).createDefaultRights, (*Writer).alterDefaultRights}
 	for _, k := range vocab.SimpleKinds {
 		kinds[k.Kind] = kindWriter{k.Word, (*Writer).createSimple, rebuildIfDefined}
@@ -62,7 +63,7 @@ func sqlName(o *catalog.Object) string {
 		return n
 	}
 	switch o.Kind {
-	case catalog.Schema:
+	case catalog.Schema, kindPublication:
 		return quote(o.Name)
 	case catalog.Routine:
 		return qualified(o) + "(" + o.Text("arguments") + ")"

@@ -185,3 +185,29 @@ func singleRelation(toks []sqltext.Token) (first, last int, name string, ok bool
 	}
 	return first, last, name, first >= 0 && name != ""
 }
+
+// withoutIn leaves out the mode IN of a procedure's arguments, which servers
+// print from 14 on.
+func withoutIn(def string) string {
+	toks := sqltext.Lex(sqltext.Postgres, def)
+	depth := 0
+	var out strings.Builder
+	for i := 0; i < len(toks); i++ {
+		t := toks[i]
+		switch t.Text {
+		case "(":
+			depth++
+		case ")":
+			depth--
+			if depth == 0 { // the end of the arguments
+				return out.String() + def[t.Pos:]
+			}
+		}
+		if t.Text == "IN" && depth == 1 && (toks[i-1].Text == "(" || toks[i-1].Kind == sqltext.Space && toks[i-2].Text == ",") {
+			i++ // and the space behind it
+			continue
+		}
+		out.WriteString(t.Text)
+	}
+	return out.String()
+}

@@ -171,7 +171,12 @@ func (r *reader) routine(w *row) {
 	src, lang, owner, acl, types := w.text(), w.name(), w.name(), w.texts(), w.text()
 	o := &catalog.Object{Kind: catalog.Routine, Schema: r.schemas[schema], Name: name + "(" + types + ")", Space: "routine", Properties: make([]catalog.Property, 0, 8)}
 	o.SetIf("procedure", kind == "p")
-	o.Set("definition", sqlValue(strings.TrimRight(def, " \n")))
+	def = strings.TrimRight(def, " \n")
+	v := sqlValue(def)
+	if kind == "p" {
+		v.Pieces[0].Canon = withoutIn(v.Pieces[0].Canon)
+	}
+	o.Set("definition", v)
 	o.Carry("routine name", catalog.Scalar(name))
 	o.Carry("arguments", catalog.Scalar(args))
 	o.Carry("argument names", catalog.List(argnames...))

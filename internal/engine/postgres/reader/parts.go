@@ -241,7 +241,7 @@ func (r *reader) constraint(w *row) {
 		return
 	}
 	if contype == "n" {
-		r.notNull(k, name, valid)
+		r.notNull(k, name, valid, inherited)
 		return
 	}
 	k.index = r.indexes[indexOid]
@@ -288,7 +288,7 @@ func (r *reader) constraint(w *row) {
 
 // notNull notes what PostgreSQL 18 knows of a NOT NULL: a name of its own,
 // and whether it is valid and inherited.
-func (r *reader) notNull(k *constraint, name string, valid bool) {
+func (r *reader) notNull(k *constraint, name string, valid, inherited bool) {
 	if k.table == nil || len(k.key) != 1 {
 		return
 	}
@@ -296,7 +296,11 @@ func (r *reader) notNull(k *constraint, name string, valid bool) {
 	if c == nil || c.object == nil {
 		return
 	}
-	if name != k.table.object.Name+"_"+c.name+"_not_null" {
+	if usual := vocab.NotNullName(k.table.object.Name, c.name); name != usual && len(usual) < 64 {
+		if inherited { // named like the parent's
+			c.object.Carry("inherited not null name", catalog.Scalar(name))
+			return
+		}
 		c.object.Set("not null name", catalog.Scalar(name))
 	}
 	c.object.SetIf("not null not valid", !valid)

@@ -132,7 +132,6 @@ const notComparedSQL = `SELECT kind, count(*) FROM (
   SELECT 'operator' AS kind FROM pg_operator o JOIN pg_namespace n ON n.oid = o.oprnamespace WHERE %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = o.oid AND e.deptype = 'e')
   UNION ALL SELECT 'base type' FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype = 'b' AND t.typelem = 0 AND %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = t.oid AND e.deptype = 'e')
   UNION ALL SELECT 'foreign table' FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'f' AND %[1]s
-  UNION ALL SELECT 'publication' FROM pg_publication WHERE current_setting('server_version_num')::int < 150000
   UNION ALL SELECT 'foreign server' FROM pg_foreign_server
   UNION ALL SELECT 'subscription' FROM pg_subscription WHERE subdbid = (SELECT oid FROM pg_database WHERE datname = current_database())
 ) AS x GROUP BY kind ORDER BY kind`

@@ -232,6 +232,7 @@ func (r *reader) queries() (before, after []query) {
 		{what: "policies", sql: policiesSQL, row: r.policy},
 		{what: "rules", sql: fmt.Sprintf(rulesSQL, tree), row: r.rule},
 		{what: "sequences", sql: sequencesSQL, row: r.sequence},
+		{what: "publications", sql: r.publicationsSQL(), row: r.publication},
 		{what: "default privileges", sql: defaultRightsSQL, row: r.defaultRights},
 		{what: "other kinds", sql: fmt.Sprintf(notComparedSQL, notSystem), row: r.notCompared},
 	}
@@ -241,7 +242,7 @@ func (r *reader) queries() (before, after []query) {
 	if r.lazy {
 		after = append(append([]query{{what: "commented", sql: commentedSQL, row: r.isCommented}}, after...), comments)
 	} else {
-		after = append(after, comments, query{what: "arrays of rows", sql: rowArraysSQL, row: r.rowArray}, query{what: "published tables", sql: publishedSQL, row: r.published},
+		after = append(after, comments, query{what: "arrays of rows", sql: rowArraysSQL, row: r.rowArray}, query{what: "published tables", sql: r.publishedSQL(), row: r.published},
 			query{what: "dependencies", sql: fmt.Sprintf(dependSQL, r.dependents()), row: r.depend})
 	}
 	return before, after
@@ -318,6 +319,17 @@ func (r *reader) owned(o *catalog.Object, owner string, acl []string) {
 	o.Optional("grants", "grants", v)
 }
 
+// laterFacts are those that older servers have by themselves, without keeping
+// a choice.
+var laterFacts = []struct {
+	since int
+	kind  catalog.Kind
+	fact  string
+}{
+	{140000, vocab.Range, "multirange type"},
+	{180000, vocab.Publication, "generated columns"}, {180000, catalog.Column, "not null name"}, {180000, catalog.Column, "not null not valid"}, {180000, catalog.Column, "not null no inherit"},
+}
+
 // finish does what needs all rows.
 func (r *reader) finish() {
 	for _, rel := range r.rels {
@@ -344,6 +356,11 @@ func (r *reader) finish() {
 		kept = append(kept, o)
 	}
 	r.c.Objects = kept
+	for _, l := range laterFacts {
+		if r.version < l.since {
+			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: l.kind, Property: l.fact, Why: fmt.Sprintf("servers before %d do not keep it", l.since/10000), Quiet: true})
+		}
+	}
 	r.c.Sort()
 }
 
@@ -390,8 +407,11 @@ func (r *reader) depend(w *row) {
 // dependents are the system catalogs whose rows' dependencies are read.
 func (r *reader) dependents() string {
 	var out []string
-	for _, c := range []string{"pg_class", "pg_type", "pg_proc", "pg_constraint", "pg_attrdef", "pg_rewrite", "pg_trigger", "pg_policy", "pg_publication_rel"} {
+	for _, c := range []string{"pg_class", "pg_type", "pg_proc", "pg_constraint", "pg_attrdef", "pg_rewrite", "pg_trigger", "pg_policy", "pg_publication", "pg_publication_rel"} {
 		out = append(out, "'"+c+"'::regclass")
+	}
+	if r.version >= 150000 {
+		out = append(out, "'pg_publication_namespace'::regclass")
 	}
 	for _, k := range vocab.SimpleKinds {
 		out = append(out, "'"+k.Class+"'::regclass")

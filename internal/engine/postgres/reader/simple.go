@@ -74,17 +74,6 @@ FROM pg_cast c WHERE c.oid >= 16384 AND NOT EXISTS (SELECT 1 FROM pg_depend d WH
   || CASE t.evtenabled WHEN 'D' THEN format(E'\nALTER EVENT TRIGGER %I DISABLE;', t.evtname) WHEN 'R' THEN format(E'\nALTER EVENT TRIGGER %I ENABLE REPLICA;', t.evtname)
      WHEN 'A' THEN format(E'\nALTER EVENT TRIGGER %I ENABLE ALWAYS;', t.evtname) ELSE '' END
 FROM pg_event_trigger t`},
-	{"publication", 150000, `SELECT p.oid, NULL, p.pubname, quote_ident(p.pubname),
-  format('CREATE PUBLICATION %I', p.pubname) || CASE WHEN p.puballtables THEN ' FOR ALL TABLES' ELSE coalesce(' FOR ' || (
-    SELECT string_agg(x.item, ', ' ORDER BY x.item) FROM (
-      SELECT format('TABLE ONLY %I.%I', n.nspname, c.relname)
-        || coalesce(' (' || (SELECT string_agg(quote_ident(a.attname), ', ' ORDER BY a.attnum) FROM pg_attribute a WHERE a.attrelid = c.oid AND a.attnum = ANY (r.prattrs)) || ')', '')
-        || coalesce(' WHERE (' || pg_get_expr(r.prqual, r.prrelid) || ')', '') AS item
-      FROM pg_publication_rel r JOIN pg_class c ON c.oid = r.prrelid JOIN pg_namespace n ON n.oid = c.relnamespace WHERE r.prpubid = p.oid
-      UNION ALL SELECT format('TABLES IN SCHEMA %I', n.nspname) FROM pg_publication_namespace s JOIN pg_namespace n ON n.oid = s.pnnspid WHERE s.pnpubid = p.oid) x), '') END
-  || ' WITH (publish = ' || quote_literal(concat_ws(', ', CASE WHEN p.pubinsert THEN 'insert' END, CASE WHEN p.pubupdate THEN 'update' END, CASE WHEN p.pubdelete THEN 'delete' END, CASE WHEN p.pubtruncate THEN 'truncate' END))
-  || CASE WHEN p.pubviaroot THEN ', publish_via_partition_root = true' ELSE '' END || ');'
-FROM pg_publication p`},
 }
 
 // extensionsSQL is asked first, since what belongs to an extension is no
@@ -139,21 +128,10 @@ func (r *reader) member(w *row) {
 	}
 }
 
-// publishedSQL maps the rows that join publications with tables to the
-// publication: dependencies hang on them.
-const publishedSQL = `SELECT oid, prpubid FROM pg_publication_rel`
-
-func (r *reader) published(w *row) {
-	oid := w.oid()
-	if p, ok := r.things[r.classes["pg_publication"]][w.oid()]; ok {
-		r.note(r.classes["pg_publication_rel"], oid, p)
-	}
-}
-
 // classesSQL asks for the oids of system catalogs, which no version changes
 // but which are better asked for than written down.
 func classesSQL() string {
-	names := []string{"'pg_publication_rel'"}
+	names := []string{"'pg_publication'", "'pg_publication_rel'", "'pg_publication_namespace'"}
 	for _, k := range vocab.SimpleKinds {
 		names = append(names, "'"+k.Class+"'")
 	}

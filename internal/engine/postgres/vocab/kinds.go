@@ -11,6 +11,7 @@ const (
 	Policy        catalog.Kind = "policy"
 	Rule          catalog.Kind = "rule"
 	Exclusion     catalog.Kind = "exclusion"
+	Publication   catalog.Kind = "publication"
 	DefaultRights catalog.Kind = "default-privileges" // what ALTER DEFAULT PRIVILEGES sets for one role, kind of object and, perhaps, schema
 )
 
@@ -33,5 +34,8 @@ var SimpleKinds = []Simple{
 	{"text-search-configuration", "pg_ts_config", "TEXT SEARCH CONFIGURATION", "text search configuration"},
 	{"cast", "pg_cast", "CAST", "cast"},
 	{"event-trigger", "pg_event_trigger", "EVENT TRIGGER", "event trigger"},
-	{"publication", "pg_publication", "PUBLICATION", "publication"},
 }
+
+// NotNullName is the name the server gives to a NOT NULL without one
+// (PostgreSQL 18: CREATE TABLE, Notes); one of more than 63 bytes is cut.
+func NotNullName(table, column string) string { return table + "_" + column + "_not_null" }
