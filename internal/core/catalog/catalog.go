@@ -266,6 +266,13 @@ func (o *Object) SetText(name, text string) *Object {
 	return o
 }
 
+// SetDefect adds a fact nobody wishes for, where it holds.
+func (o *Object) SetDefect(name string, holds bool) {
+	if holds {
+		o.put(Property{Name: name, Value: Scalar("yes"), Defect: true})
+	}
+}
+
 // Carry adds a fact that is needed to write but is never a difference.
 func (o *Object) Carry(name string, v Value) *Object {
 	return o.put(Property{Name: name, Value: v, Carried: true})
@@ -322,6 +329,9 @@ type Property struct {
 	Value   Value
 	Carried bool   // needed to write, never a difference
 	Group   string // counted only when this group was asked for
+	// Defect says that nobody wishes for the fact (an index that is not
+	// valid): it is a difference where only the target has it.
+	Defect bool
 }
 
 // Counts tells whether the fact is part of equality, given the groups asked for.
@@ -349,6 +359,9 @@ type Catalog struct {
 	FoldNames bool
 	Gaps      []Gap
 	Objects   []*Object
+	// Limits are numbers the server keeps to and a script must respect, by the
+	// engine's names for them.
+	Limits map[string]int64
 	// Fetch reads values that were left unread (Value.Unread), in place. It
 	// is nil where everything was read.
 	Fetch Fetcher

@@ -70,15 +70,16 @@ func (c *Catalog) Fingerprint() string {
 // change without the file.
 
 type jsonCatalog struct {
-	Format      string `json:"format"`
-	Version     int    `json:"version"`
-	Engine      string `json:"engine"`
-	Server      string `json:"server_version,omitempty"`
-	Place       string `json:"place,omitempty"`
-	FoldNames   bool   `json:"fold_names,omitempty"`
-	Fingerprint string `json:"fingerprint"`
-	Checksum    string `json:"checksum"`
-	Gaps        []Gap  `json:"gaps,omitempty"`
+	Format      string           `json:"format"`
+	Version     int              `json:"version"`
+	Engine      string           `json:"engine"`
+	Server      string           `json:"server_version,omitempty"`
+	Place       string           `json:"place,omitempty"`
+	FoldNames   bool             `json:"fold_names,omitempty"`
+	Fingerprint string           `json:"fingerprint"`
+	Checksum    string           `json:"checksum"`
+	Gaps        []Gap            `json:"gaps,omitempty"`
+	Limits      map[string]int64 `json:"limits,omitempty"`
 	// Objects stays raw so that the checksum covers what a newer version
 	// may have added and this one does not know.
 	Objects json.RawMessage `json:"objects"`
@@ -101,6 +102,7 @@ type jsonObject struct {
 type jsonProperty struct {
 	Name    string      `json:"name"`
 	Carried bool        `json:"carried,omitempty"`
+	Defect  bool        `json:"defect,omitempty"`
 	Group   string      `json:"group,omitempty"`
 	Value   *string     `json:"value,omitempty"`
 	List    *[]string   `json:"list,omitempty"`
@@ -118,7 +120,7 @@ type jsonPiece struct {
 func toJSON(o *Object) jsonObject {
 	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Group: o.Group, Label: o.Label, Needs: o.Needs}
 	for _, p := range o.Properties {
-		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Group: p.Group, Key: p.Value.Key}
+		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Group: p.Group, Key: p.Value.Key}
 		switch v := p.Value; v.Form {
 		case FormList:
 			items := append([]string{}, v.Items...)
@@ -168,7 +170,7 @@ func fromJSON(j jsonObject) *Object {
 		case p.Value != nil:
 			v.Text = *p.Value
 		}
-		o.Properties = append(o.Properties, Property{Name: p.Name, Carried: p.Carried, Group: p.Group, Value: v})
+		o.Properties = append(o.Properties, Property{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Group: p.Group, Value: v})
 	}
 	for _, p := range j.Parts {
 		o.Parts = append(o.Parts, fromJSON(p))
@@ -189,7 +191,7 @@ func (c *Catalog) Encode(w io.Writer) error {
 		return err
 	}
 	j := jsonCatalog{Format: CaptureFormat, Version: CaptureVersion, Engine: c.Engine, Server: c.Version, Place: c.Place,
-		FoldNames: c.FoldNames, Fingerprint: c.Fingerprint(), Gaps: c.Gaps, Objects: raw.Bytes()}
+		FoldNames: c.FoldNames, Fingerprint: c.Fingerprint(), Gaps: c.Gaps, Limits: c.Limits, Objects: raw.Bytes()}
 	sum, err := j.sum()
 	if err != nil {
 		return err
@@ -249,7 +251,7 @@ func Decode(r io.Reader) (*Catalog, error) {
 	if sum, err := j.sum(); err != nil || sum != j.Checksum || j.Version < 1 {
 		return nil, fmt.Errorf("%w: its contents do not match its checksum; capture the place again", ErrDamaged)
 	}
-	c := &Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps}
+	c := &Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps, Limits: j.Limits}
 	for _, o := range objects {
 		c.Objects = append(c.Objects, fromJSON(o))
 	}

@@ -362,7 +362,7 @@ func (c *Comparison) properties(it *Item) {
 	}
 	for i := range s.Properties {
 		sp := &s.Properties[i]
-		if !sp.Counts(groups) || c.unseen(s.Kind, sp.Name) {
+		if !sp.Counts(groups) || sp.Defect || c.unseen(s.Kind, sp.Name) {
 			continue
 		}
 		c.facts++

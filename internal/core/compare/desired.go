@@ -9,7 +9,7 @@ import (
 // Planning starts from it, so a choice never needs a case of its own there.
 func (c *Comparison) Desired() *catalog.Catalog {
 	d := &catalog.Catalog{Engine: c.Target.Engine, Version: c.Target.Version, Place: c.Target.Place,
-		FoldNames: c.Target.FoldNames}
+		FoldNames: c.Target.FoldNames, Limits: c.Target.Limits}
 	// What one side does not know is no wish of the other.
 	d.Gaps = append(append(d.Gaps, c.Target.Gaps...), c.Source.Gaps...)
 	seen := map[*catalog.Object]bool{}

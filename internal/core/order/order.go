@@ -231,6 +231,7 @@ func join(actions []*Action) []*Action {
 			m.Risks = append(m.Risks, a.Risks...)
 			m.Makes = append(m.Makes, a.Makes...)
 			m.Removes = append(m.Removes, a.Removes...)
+			m.Effects = append(m.Effects[:len(m.Effects):len(m.Effects)], a.Effects...)
 			m.SQL = append(m.SQL, a.SQL...)
 			m.titles = append(m.titles, a.Title)
 			continue

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -102,7 +103,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name)})
 		}
 	}
-	if col.Has("generated") || col.Has("identity") || col.Has("default") && !constant(col.Text("default")) {
+	if col.Text("generated") == "stored" || col.Has("identity") || rewrites(c.Desired, col) {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"})
 	}
 	a.Clauses = append(a.Clauses, columnExtras(col)...)
@@ -119,10 +120,63 @@ func columnComment(o, col *catalog.Object) string {
 	return fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(col.Name), commentText(col))
 }
 
-// constant tells whether a default is no more than a constant, perhaps with a
-// cast: PostgreSQL then adds the column without touching the rows.
-func constant(expr string) bool {
-	return !strings.Contains(expr, "(") && !strings.HasPrefix(strings.ToUpper(expr), "CURRENT_")
+// volatile are the server's own functions that give every row a value of its
+// own; a default that calls one copies the table, any other is noted once
+// (PostgreSQL: ALTER TABLE, Notes).
+var volatile = map[string]bool{"random": true, "random_normal": true, "nextval": true, "setval": true, "currval": true, "lastval": true, "clock_timestamp": true,
+	"timeofday": true, "gen_random_uuid": true, "uuidv4": true, "uuidv7": true, "pg_sleep": true, "txid_current": true}
+
+// rewrites tells whether adding a column with its default copies the table.
+func rewrites(cat *catalog.Catalog, col *catalog.Object) bool {
+	base, _, _ := splitType(col.Text("type"))
+	if d := userType(cat, base, kindDomain); d != nil && (d.Has("not null") || len(d.Parts) > 0) {
+		return true // its constraints are checked on every row
+	}
+	toks := slices.DeleteFunc(sqltext.Lex(sqltext.Postgres, col.Text("default")), sqltext.Token.Blank)
+	for i, t := range toks {
+		if !t.IsName() || i+1 >= len(toks) || toks[i+1].Text != "(" || i > 0 && toks[i-1].Text == "::" {
+			continue
+		}
+		if i < 2 || toks[i-1].Text != "." {
+			if volatile[t.Name()] {
+				return true
+			}
+			continue
+		}
+		if steady := steadyRoutine(cat, toks[i-2].Name(), t.Name()); !steady {
+			return true
+		}
+	}
+	return false
+}
+
+// steadyRoutine tells whether every routine of that name is declared stable or
+// immutable; one that is not known is not.
+func steadyRoutine(cat *catalog.Catalog, schema, name string) bool {
+	found := false
+	for _, o := range cat.Objects {
+		if o.Kind != catalog.Routine || o.Schema != schema || bareName(o) != name {
+			continue
+		}
+		head, _, _ := strings.Cut(o.Text("definition"), "\nAS ")
+		if !strings.Contains(head, " IMMUTABLE") && !strings.Contains(head, " STABLE") {
+			return false
+		}
+		found = true
+	}
+	return found
+}
+
+// provedNotNull tells whether a valid check of the table says that the column
+// holds no NULL: then SET NOT NULL neither fails nor looks (PostgreSQL: ALTER
+// TABLE, SET NOT NULL).
+func provedNotNull(table, col *catalog.Object) bool {
+	for _, p := range table.PartsOf(catalog.Check) {
+		if !p.Has("not valid") && p.Text("definition") == "CHECK (("+quote(col.Name)+" IS NOT NULL))" {
+			return true
+		}
+	}
+	return false
 }
 
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*order.Action {
@@ -148,14 +202,21 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*
 func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action {
 	o, col, was := c.Source, it.Source, it.Target
 	ref := o.PartRef(col)
-	if col.Has("generated") != was.Has("generated") || it.Property("expression") != nil {
+	if d := it.Property("expression"); d != nil && col.Text("generated") == "stored" && was.Text("generated") == "stored" && it.Property("type") == nil && major(c.Actual) >= 17 {
+		b := &columnChange{o: o, was: c.Target, ref: ref, col: col}
+		a := b.clause("expression", "SET EXPRESSION AS ("+col.Text("expression")+")")
+		a.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
+		w.columnFacts(c, it, b)
+		return b.out
+	}
+	if it.Property("generated") != nil || it.Property("expression") != nil {
 		if !col.Has("generated") { // its values stay
 			return w.toPlain(c, it)
 		}
 		as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
 		return as
 	}
-	b := &columnChange{o: o, ref: ref, col: col, fromParent: fromParent(col) && fromParent(was)}
+	b := &columnChange{o: o, was: c.Target, ref: ref, col: col, fromParent: fromParent(col) && fromParent(was)}
 	if d := it.Property("type"); d != nil || it.Property("collation") != nil {
 		if !w.retype(c, it, b) {
 			as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
@@ -169,9 +230,16 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	return b.out
 }
 
+// major is the major version of a catalog's server.
+func major(c *catalog.Catalog) int {
+	v, _, _ := strings.Cut(c.Version, ".")
+	return number(v)
+}
+
 // columnChange collects the clauses of one column.
 type columnChange struct {
-	o, col     *catalog.Object
+	o, was     *catalog.Object // the table, desired and as it is
+	col        *catalog.Object
 	ref        catalog.Ref
 	fromParent bool
 	out        []*order.Action
@@ -321,6 +389,9 @@ func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
 			return
 		}
 	}
+	if provedNotNull(b.was, it.Target) {
+		return
+	}
 	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name)},
 		{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
 	if fill, ok := w.fill(b.o, col); ok {
@@ -396,7 +467,7 @@ func changedOptions(now, was []string) []string {
 // toPlain turns a generated column into an ordinary one, which keeps its
 // values.
 func (w *Writer) toPlain(c *order.Change, it *compare.Item) []*order.Action {
-	b := &columnChange{o: c.Source, ref: c.Source.PartRef(it.Source), col: it.Source}
+	b := &columnChange{o: c.Source, was: c.Target, ref: c.Source.PartRef(it.Source), col: it.Source}
 	b.clause("expression", "DROP EXPRESSION")
 	if it.Property("type") != nil {
 		w.retype(c, it, b)

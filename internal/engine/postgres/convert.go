@@ -244,7 +244,7 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
 			return loss("the time of day is cut off")
 		}
 		if f.size != t.size && fb != "date" {
-			return append(modifierRisks(fb, fm, tm), rewrite)
+			return modifierRisks(fb, fm, tm) // with TimeZone = UTC, as the script sets it, no value changes
 		}
 	case "net":
 		if t.size < f.size {

@@ -41,6 +41,9 @@ func constraintSQL(p *catalog.Object) string {
 	if p.Has("initially deferred") {
 		s += " INITIALLY DEFERRED"
 	}
+	if p.Has("not enforced") {
+		s += " NOT ENFORCED"
+	}
 	if p.Has("not valid") {
 		s += " NOT VALID"
 	}

@@ -58,6 +58,11 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 			"A lock that is not got within 10 seconds (lock_timeout) stops it too; run it again then."},
 		Lock: "ACCESS EXCLUSIVE on each changed table until the end: others wait, readers too",
 	}
+	f.Notes = append(f.Notes, lockNote(plan)...)
+	if a := analyze(plan); len(a) > 0 {
+		f.Restore = a
+		f.Notes = append(f.Notes, "Columns whose type changed have no statistics: their tables are analyzed after the transaction.")
+	}
 	for _, s := range settings {
 		name := strings.Fields(s)[1]
 		f.Restore = append(f.Restore, "RESET "+name+";")
@@ -237,6 +242,11 @@ func (d *database) catalog(ctx context.Context, lazy bool) (*catalog.Catalog, er
 	if err != nil {
 		return nil, explain(err)
 	}
+	var perTransaction, connections, prepared int64
+	if err := d.conn.QueryRow(ctx, "SELECT current_setting('max_locks_per_transaction')::bigint, current_setting('max_connections')::bigint, current_setting('max_prepared_transactions')::bigint").Scan(&perTransaction, &connections, &prepared); err != nil {
+		return nil, explain(err)
+	}
+	c.Limits = map[string]int64{lockRoom: perTransaction * (connections + prepared), lockFactor: connections + prepared}
 	c.Version, _, _ = strings.Cut(d.conn.PgConn().ParameterStatus("server_version"), " ")
 	return c, nil
 }

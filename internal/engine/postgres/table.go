@@ -138,6 +138,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		if separate(p.Kind) {
 			b := w.createPart(o, p)
 			b.Risks = nil // there are no rows yet
+			afterRows(c, p, b)
 			if p.Has("clone") && !p.Has("enabled") {
 				continue
 			}
@@ -287,10 +288,19 @@ func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Actio
 
 // alterTable changes a table in place.
 func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
+	if recast(c, c.Source.Ref()) {
+		return w.recastTable(c), true
+	}
+	if _, ok := recastAbove(c, c.Desired, c.Source); ok {
+		return nil, false // it goes with its root
+	}
+	if _, ok := recastAbove(c, c.Actual, c.Target); ok {
+		return nil, false
+	}
 	var out []*order.Action
 	for _, d := range c.Properties {
 		switch d.Name {
-		case "partition by", "access method":
+		case "access method":
 			return nil, false
 		}
 		if as := w.tableFact(c, d); as != nil {

@@ -36,6 +36,10 @@ func (w *Writer) createView(c *order.Change) []*order.Action {
 	a := created(o, viewSQL(o, false))
 	if o.Kind == kindMatView {
 		a.Note = "The rows are computed while it runs."
+		afterRows(c, o, a)
+	}
+	for _, d := range o.List("column defaults") {
+		a.SQL = append(a.SQL, viewDefault(o, d))
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
@@ -71,12 +75,38 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 	for _, d := range c.Properties {
 		switch d.Name {
 		case "definition", "options", "comment", "column comments", "owner", "grants":
+		case "column defaults":
+			out = append(out, viewDefaults(o, was)...)
 		default:
 			return nil, false
 		}
 	}
 	parts := w.parts(c, func(catalog.Kind) bool { return true })
 	return append(out, parts...), true
+}
+
+// viewDefault gives a column of a view a default, "name expression".
+func viewDefault(o *catalog.Object, d string) string {
+	name, expr := splitName(d)
+	return fmt.Sprintf("ALTER VIEW %s ALTER COLUMN %s SET DEFAULT %s;", qualified(o), name, expr)
+}
+
+func viewDefaults(now, was *catalog.Object) []*order.Action {
+	a := &order.Action{About: now.Ref(), Title: "change the defaults of " + title(now), Makes: []catalog.Ref{now.Ref()}}
+	set := map[string]bool{}
+	for _, d := range now.List("column defaults") {
+		name, _ := splitName(d)
+		set[name] = true
+		if !slices.Contains(was.List("column defaults"), d) {
+			a.SQL = append(a.SQL, viewDefault(now, d))
+		}
+	}
+	for _, d := range was.List("column defaults") {
+		if name, _ := splitName(d); !set[name] && hasColumn(now, name) {
+			a.SQL = append(a.SQL, fmt.Sprintf("ALTER VIEW %s ALTER COLUMN %s DROP DEFAULT;", qualified(now), name))
+		}
+	}
+	return []*order.Action{a}
 }
 
 func (w *Writer) createRoutine(c *order.Change) []*order.Action {

@@ -118,6 +118,9 @@ func constraintSpace(k catalog.Kind) string {
 // Create implements order.Writer.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	as := kinds[c.Source.Kind].create(w, c)
+	if c.Source.Kind == catalog.Table {
+		underRecast(c, c.Desired, c.Source, as)
+	}
 	if len(as) > 0 {
 		as[0].SQL = append(as[0].SQL, dress(c.Source)...)
 		as[0].SQL = append(as[0].SQL, hand(c)...)
@@ -182,7 +185,10 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 			a.Frees = append(a.Frees, names(s)...)
 		}
 	}
-	return append(out, a)
+	if out = append(out, a); o.Kind == catalog.Table {
+		underRecast(c, c.Actual, o, out)
+	}
+	return out
 }
 
 // needsElsewhere tells whether a foreign key points at another table.
@@ -280,12 +286,8 @@ func columnComments(c *order.Change) []string {
 }
 
 func hasColumn(view *catalog.Object, quoted string) bool {
-	for _, c := range view.List("columns") {
-		if strings.HasPrefix(c, quoted+" ") {
-			return true
-		}
-	}
-	return false
+	starts := func(c string) bool { return strings.HasPrefix(c, quoted+" ") }
+	return slices.ContainsFunc(view.List("columns"), starts) || slices.ContainsFunc(view.List("attributes"), starts)
 }
 
 func sortedKeys[V any](m map[string]V) []string {
@@ -329,6 +331,11 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 // kind pick are dropped and created where they differ or must come down.
 func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.Action {
 	var out []*order.Action
+	create := func(p *catalog.Object) {
+		a := w.createPart(c.Source, p)
+		afterRows(c, p, a)
+		out = append(out, a)
+	}
 	drop := func(p *catalog.Object) {
 		if a := w.dropPart(c.Target, p); a != nil {
 			out = append(out, a)
@@ -340,18 +347,18 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 		}
 		switch {
 		case it.Target == nil:
-			out = append(out, w.createPart(c.Source, it.Source))
+			create(it.Source)
 		case it.Source == nil:
 			drop(it.Target)
 		case c.Rebuilds(it):
 			drop(it.Target)
-			out = append(out, w.createPart(c.Source, it.Source))
+			create(it.Source)
 		case it.Status == compare.Differs:
 			if as, ok := w.alterPart(c, it); ok {
 				out = append(out, as...)
 			} else {
 				drop(it.Target)
-				out = append(out, w.createPart(c.Source, it.Source))
+				create(it.Source)
 			}
 		}
 	}

@@ -164,3 +164,81 @@ CREATE TYPE rank AS ENUM ('a', 'b'); CREATE FUNCTION rank_no(rank) RETURNS integ
 --- rows
 INSERT INTO log VALUES (1, 'fog', 4);
 --- keep SELECT * FROM log
+--- case a partition key is retyped, with everything on the tree
+--- target
+CREATE TABLE tide (id bigint GENERATED ALWAYS AS IDENTITY, station integer NOT NULL, no serial, level_cm integer, PRIMARY KEY (id, station)) PARTITION BY RANGE (station);
+CREATE TABLE tide_low PARTITION OF tide FOR VALUES FROM (0) TO (100); CREATE TABLE tide_high PARTITION OF tide FOR VALUES FROM (100) TO (1000) PARTITION BY HASH (id);
+CREATE TABLE tide_high_0 PARTITION OF tide_high FOR VALUES WITH (MODULUS 1, REMAINDER 0);
+CREATE INDEX tide_level ON tide (level_cm); CREATE VIEW high AS SELECT station, level_cm FROM tide WHERE level_cm > 5; COMMENT ON TABLE tide_low IS 'low';
+CREATE FUNCTION stamp() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.level_cm := NEW.level_cm + 1; RETURN NEW; END $$;
+CREATE TRIGGER stamp BEFORE INSERT ON tide FOR EACH ROW EXECUTE FUNCTION stamp();
+CREATE TABLE log (id integer, tide_id bigint, station integer, FOREIGN KEY (tide_id, station) REFERENCES tide);
+--- source
+CREATE TABLE tide (id bigint GENERATED ALWAYS AS IDENTITY, station bigint NOT NULL, no serial, level_cm integer, PRIMARY KEY (id, station)) PARTITION BY RANGE (station);
+CREATE TABLE tide_low PARTITION OF tide FOR VALUES FROM (0) TO (100); CREATE TABLE tide_high PARTITION OF tide FOR VALUES FROM (100) TO (1000) PARTITION BY HASH (id);
+CREATE TABLE tide_high_0 PARTITION OF tide_high FOR VALUES WITH (MODULUS 1, REMAINDER 0);
+CREATE INDEX tide_level ON tide (level_cm); CREATE VIEW high AS SELECT station, level_cm FROM tide WHERE level_cm > 5; COMMENT ON TABLE tide_low IS 'low';
+CREATE FUNCTION stamp() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN NEW.level_cm := NEW.level_cm + 1; RETURN NEW; END $$;
+CREATE TRIGGER stamp BEFORE INSERT ON tide FOR EACH ROW EXECUTE FUNCTION stamp();
+CREATE TABLE log (id integer, tide_id bigint, station bigint, FOREIGN KEY (tide_id, station) REFERENCES tide);
+--- rows
+INSERT INTO tide (station, level_cm) VALUES (5, 10), (150, 20), (151, 30); INSERT INTO log VALUES (1, 2, 150);
+--- keep SELECT id, station, no, level_cm, tableoid::regclass FROM tide ORDER BY id
+--- keep SELECT * FROM log
+--- keep SELECT nextval('tide_no_seq') > 3
+--- keep SELECT nextval(pg_get_serial_sequence('tide', 'id')) > 3
+--- case a table becomes partitioned
+--- target
+CREATE TABLE tide (station text NOT NULL, read_at date NOT NULL, level_cm integer, PRIMARY KEY (station)); CREATE INDEX tide_at ON tide (read_at);
+--- source
+CREATE TABLE tide (station text NOT NULL, read_at date NOT NULL, level_cm bigint, PRIMARY KEY (station, read_at)) PARTITION BY RANGE (read_at); CREATE INDEX tide_at ON tide (read_at);
+CREATE TABLE tide_2026 PARTITION OF tide FOR VALUES FROM ('2026-01-01') TO ('2027-01-01'); CREATE TABLE tide_rest PARTITION OF tide DEFAULT;
+--- rows
+INSERT INTO tide VALUES ('pier', '2026-02-03', 4), ('mole', '2020-01-01', 5);
+--- keep SELECT * FROM tide ORDER BY 1
+--- case a partitioned table becomes a plain one
+--- target
+CREATE TABLE tide (station text NOT NULL, read_at date NOT NULL, level_cm bigint, PRIMARY KEY (station, read_at)) PARTITION BY RANGE (read_at); CREATE INDEX tide_at ON tide (read_at);
+CREATE TABLE tide_2026 PARTITION OF tide FOR VALUES FROM ('2026-01-01') TO ('2027-01-01'); CREATE TABLE tide_rest PARTITION OF tide DEFAULT;
+--- source
+CREATE TABLE tide (station text NOT NULL, read_at date NOT NULL, level_cm bigint, PRIMARY KEY (station)); CREATE INDEX tide_at ON tide (read_at);
+--- rows
+INSERT INTO tide VALUES ('pier', '2026-02-03', 4), ('mole', '2020-01-01', 5);
+--- keep SELECT * FROM tide ORDER BY 1
+--- case an index that is not valid is made anew
+--- target
+CREATE TABLE berth (id integer PRIMARY KEY, name text); CREATE INDEX berth_name ON berth (name);
+UPDATE pg_index SET indisvalid = false WHERE indexrelid = 'berth_name'::regclass;
+--- source
+CREATE TABLE berth (id integer PRIMARY KEY, name text); CREATE INDEX berth_name ON berth (name);
+--- rows
+INSERT INTO berth VALUES (1, 'north');
+--- keep SELECT * FROM berth
+--- case columns of a view have defaults
+--- target
+CREATE TABLE berth (id integer PRIMARY KEY, name text, depth integer); CREATE VIEW b AS SELECT id, name, depth FROM berth; CREATE VIEW c AS SELECT id, name FROM berth;
+ALTER VIEW b ALTER name SET DEFAULT 'x'; ALTER VIEW b ALTER depth SET DEFAULT 3;
+--- source
+CREATE TABLE berth (id integer PRIMARY KEY, name varchar, depth integer); CREATE VIEW b AS SELECT id, name, depth FROM berth; CREATE VIEW c AS SELECT id, name FROM berth;
+ALTER VIEW b ALTER name SET DEFAULT 'y'; ALTER VIEW c ALTER "name" SET DEFAULT 'it''s'; COMMENT ON COLUMN c.name IS 'short';
+--- case attributes of a composite have comments
+--- target
+CREATE TYPE position AS (lat double precision, lon double precision); COMMENT ON COLUMN position.lat IS 'old';
+--- source
+CREATE TYPE position AS (lat double precision, lon double precision); COMMENT ON COLUMN position.lon IS 'east of the pier';
+--- case timestamps get a time zone
+--- target
+CREATE TABLE call (id integer PRIMARY KEY, at timestamp, until timestamp(3) DEFAULT now()); CREATE INDEX call_at ON call (at);
+--- source
+CREATE TABLE call (id integer PRIMARY KEY, at timestamptz, until timestamptz(3) DEFAULT now()); CREATE INDEX call_at ON call (at);
+--- rows
+INSERT INTO call VALUES (1, '2026-03-01 12:30', '2026-03-01 13:00:00.123');
+--- keep SELECT at AT TIME ZONE 'UTC' = '2026-03-01 12:30' FROM call
+--- case NOT NULL that a check proves
+--- target
+CREATE TABLE berth (id integer PRIMARY KEY, name text, CONSTRAINT named CHECK (name IS NOT NULL));
+--- source
+CREATE TABLE berth (id integer PRIMARY KEY, name text NOT NULL, at timestamptz DEFAULT now(), key uuid DEFAULT gen_random_uuid());
+--- rows
+INSERT INTO berth VALUES (1, 'north');
+--- keep SELECT id, name FROM berth

@@ -248,6 +248,9 @@ func (r *reader) constraint(w *row) {
 	if parent != 0 || inherited && !local {
 		// It comes with the parent's; what needs it needs the table.
 		r.note(pgConstraint, oid, thing{owner, nil})
+		if parent != 0 {
+			r.clones[oid] = parent
+		}
 		if contype != "f" && k.index != nil {
 			k.index.constraint = &thing{owner, nil}
 		}
@@ -415,6 +418,16 @@ func (r *reader) opclass(w *row) { r.opclasses[w.oid()] = opclass{w.text(), w.oi
 
 // indexParts makes parts of the indexes that are no constraint's.
 func (r *reader) indexParts() {
+	// A key to a partitioned table has copies, one for each partition, which
+	// are no more than the key itself.
+	for oid, parent := range r.clones {
+		for r.clones[parent] != 0 {
+			parent = r.clones[parent]
+		}
+		if t := r.things[pgConstraint][parent]; t.part != nil && t.owner == r.things[pgConstraint][oid].owner {
+			r.note(pgConstraint, oid, t)
+		}
+	}
 	for _, x := range r.indexOrder {
 		owner := x.table.object
 		flags := func(o *catalog.Object) {
@@ -450,7 +463,7 @@ func (r *reader) indexParts() {
 			r.wait(unread{of: thing{owner, o}, rel: x.table, fact: "definition", class: pgClass, oid: x.oid, twin: true}, r.indexKey(x), x.exprs, x.pred)
 		}
 		flags(o)
-		o.SetIf("invalid", x.invalid && x.table.kind != "p")
+		o.SetDefect("invalid", x.invalid && x.table.kind != "p")
 		if r.lazy {
 			continue
 		}

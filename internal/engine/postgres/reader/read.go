@@ -79,6 +79,7 @@ type reader struct {
 	last        *relation
 	opclasses   map[uint32]opclass
 	enumLabels  map[uint32]string // by the label's oid
+	clones      map[uint32]uint32 // constraints and those they are copies of
 	commented   map[uint32]bool   // oids of parts that have a comment
 	attached    map[uint32]bool   // partitions and their indexes
 	parameters  map[uint32]bool   // indexes whose operator classes have parameters
@@ -136,7 +137,7 @@ type Conn interface {
 func Read(ctx context.Context, conn Conn, version int, lazy bool) (*catalog.Catalog, error) {
 	r := &reader{c: &catalog.Catalog{Engine: "postgres"}, version: version, lazy: lazy, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
-		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{},
+		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, clones: map[uint32]uint32{},
 		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
 	before, after := r.queries()
 	if err := r.run(ctx, conn, before); err != nil {

@@ -1,0 +1,110 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// Limits of a catalog.
+const (
+	lockRoom   = "locks"             // that the server has room for at once
+	lockFactor = "locks per setting" // by how much that grows with max_locks_per_transaction
+)
+
+// analyze writes ANALYZE for the columns that lost their statistics: changing
+// a type removes them (PostgreSQL: ALTER TABLE, Notes).
+func analyze(plan *order.Plan) []string {
+	columns := map[catalog.Ref][]string{}
+	var tables []catalog.Ref
+	add := func(t catalog.Ref, column string) {
+		if o := plan.Desired.Find(t); o == nil || column != "" && o.Part(catalog.Column, column) == nil {
+			return
+		}
+		if _, ok := columns[t]; !ok {
+			tables = append(tables, t)
+		}
+		if column != "" && !slices.Contains(columns[t], quote(column)) {
+			columns[t] = append(columns[t], quote(column))
+		}
+	}
+	for _, s := range plan.Steps {
+		for _, e := range s.Effects {
+			if e.Aspect == catalog.AspectType && e.On.PartKind == catalog.Column {
+				add(e.On.Object(), e.On.Part)
+			}
+		}
+		for _, m := range s.Makes {
+			if m.Kind == rowsBack {
+				add(catalog.Ref{Kind: catalog.Table, Schema: m.Schema, Name: m.Name}, "")
+			}
+		}
+	}
+	var out []string
+	for _, t := range tables {
+		sql := "ANALYZE " + quote(t.Schema) + "." + quote(t.Name)
+		if l := columns[t]; len(l) > 0 {
+			sql += " (" + strings.Join(l, ", ") + ")"
+		}
+		out = append(out, sql+";")
+	}
+	return out
+}
+
+// locksOf estimates how many locks making or removing an object takes: one
+// for each relation, its row type's aside, and those that belong to it.
+func locksOf(o *catalog.Object) int64 {
+	switch o.Kind {
+	case catalog.Table, kindMatView:
+		n := int64(3) // the table, its TOAST table and that one's index
+		for _, p := range o.Parts {
+			switch p.Kind {
+			case catalog.Index, catalog.PrimaryKey, catalog.Unique, kindExclusion:
+				n++
+			case catalog.ForeignKey:
+				n++
+			}
+		}
+		return n
+	}
+	return 1
+}
+
+// locks estimates how many objects the transaction holds locks on at its end.
+func locks(plan *order.Plan) int64 {
+	touched := map[catalog.Ref]bool{}
+	for _, s := range plan.Steps {
+		if s.Alone {
+			continue
+		}
+		for _, l := range [][]catalog.Ref{s.Makes, s.Removes, {s.About}} {
+			for _, r := range l {
+				touched[r.Object()] = true
+			}
+		}
+	}
+	var n int64
+	for r := range touched {
+		for _, c := range []*catalog.Catalog{plan.Actual, plan.Desired} {
+			if o := c.Find(r); o != nil {
+				n += locksOf(o)
+			}
+		}
+	}
+	return n
+}
+
+// lockNote says when the server has not room enough for the locks of one
+// transaction (PostgreSQL: max_locks_per_transaction).
+func lockNote(plan *order.Plan) []string {
+	room := plan.Actual.Limits[lockRoom]
+	n := locks(plan)
+	if room == 0 || n < room*7/10 {
+		return nil
+	}
+	need := n*10/7/max(plan.Actual.Limits[lockFactor], 1) + 1
+	return []string{fmt.Sprintf("ATTENTION: the transaction holds about %d locks, and the server has room for %d in all. It would stop with \"out of shared memory\": set max_locks_per_transaction to %d or more first, or write several scripts with --only.", n, room, need)}
+}

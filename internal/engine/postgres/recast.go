@@ -1,0 +1,216 @@
+package postgres
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+)
+
+// Some changes PostgreSQL cannot make to a table that is there: how it is
+// partitioned, and the type of a column in its partition key (PostgreSQL:
+// ALTER TABLE, Notes). The table is then recast: its rows wait in a temporary
+// table while it is dropped and made anew with its partitions, and are put
+// back before keys, indexes and triggers come.
+
+// recast tells whether the table of both catalogs changes in such a way.
+func recast(c *order.Change, ref catalog.Ref) bool {
+	was, now := c.Actual.Find(ref), c.Desired.Find(ref)
+	if was == nil || now == nil || was.Kind != catalog.Table {
+		return false
+	}
+	by := was.Text("partition by")
+	if by != now.Text("partition by") {
+		return true
+	}
+	if by == "" {
+		return false
+	}
+	for _, t := range sqltext.Lex(sqltext.Postgres, by) {
+		if !t.IsName() {
+			continue
+		}
+		a, b := was.Part(catalog.Column, t.Name()), now.Part(catalog.Column, t.Name())
+		if a != nil && (b == nil || a.Text("type") != b.Text("type") || a.Text("collation") != b.Text("collation")) {
+			return true
+		}
+	}
+	return false
+}
+
+// recastAbove is the table, the object or one it is a partition of, that is
+// recast in the given catalog; false where none is.
+func recastAbove(c *order.Change, in *catalog.Catalog, o *catalog.Object) (catalog.Ref, bool) {
+	for range 50 {
+		if recast(c, o.Ref()) {
+			return o.Ref(), true
+		}
+		p := parentTable(in, o)
+		if p == nil {
+			break
+		}
+		o = p
+	}
+	return catalog.Ref{}, false
+}
+
+const (
+	rowsAside catalog.Kind = "rows aside"
+	rowsBack  catalog.Kind = "rows back"
+)
+
+// waiting and back stand for the rows of a recast table being put aside and
+// having come back.
+func waiting(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: rowsAside, Schema: r.Schema, Name: r.Name}
+}
+func back(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: rowsBack, Schema: r.Schema, Name: r.Name}
+}
+
+func asideName(r catalog.Ref) string {
+	return quote("dapper_mirror_rows_of_" + r.Schema + "_" + r.Name)
+}
+
+func counterName(r catalog.Ref, col *catalog.Object) string {
+	return quote("dapper_mirror_counter_of_" + r.Schema + "_" + r.Name + "_" + col.Name)
+}
+
+// recastTable recasts the table as a whole.
+func (w *Writer) recastTable(c *order.Change) []*order.Action {
+	now, was := c.Source, c.Target
+	ref := now.Ref()
+	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{waiting(ref)},
+		SQL:   []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), qualified(was))},
+		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
+		Note:  "How a table is partitioned cannot be changed in place: it is made anew, and its rows come back."}
+	var kept []*catalog.Object
+	for _, s := range ownedSequences(c.Actual, was, "") {
+		if c.Desired.Find(s.Ref()) != nil {
+			kept = append(kept, s)
+			aside.SQL = append(aside.SQL, fmt.Sprintf("ALTER SEQUENCE %s OWNED BY NONE;", qualified(s)))
+		}
+	}
+	drop := w.Drop(c)
+	gone := drop[len(drop)-1]
+	gone.Risks, gone.Sequel, gone.Late = nil, aside, false
+	gone.Removes = slices.DeleteFunc(gone.Removes, func(r catalog.Ref) bool {
+		return slices.ContainsFunc(kept, func(s *catalog.Object) bool { return s.Ref() == r })
+	})
+	gone.Frees = slices.DeleteFunc(gone.Frees, func(n order.Name) bool {
+		return slices.ContainsFunc(kept, func(s *catalog.Object) bool { return s.Name == n.Name && s.Schema == n.Schema })
+	})
+	create := w.Create(c)
+	create[0].Split = nil
+	restore := &order.Action{About: ref, Title: "put the rows of table " + now.Name + " back", Makes: []catalog.Ref{back(ref)}, Sequel: create[0],
+		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when no partition takes a row"}}}
+	w.returnRows(c, aside, restore)
+	for _, s := range kept {
+		if l := c.Desired.Find(s.Ref()).List("owner column"); len(l) == 3 {
+			restore.SQL = append(restore.SQL, fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(s), c.Desired.Find(s.Ref()).Text("owned by")))
+		}
+	}
+	for _, o := range c.Desired.Objects {
+		if root, ok := recastAbove(c, c.Desired, o); ok && root == ref && o.Ref() != ref {
+			restore.After = append(restore.After, o.Ref()) // the partitions
+		}
+	}
+	for _, a := range create[1:] {
+		a.After = append(a.After, back(ref))
+	}
+	out := append([]*order.Action{aside}, drop...)
+	return append(append(out, create...), restore)
+}
+
+// returnRows writes how the rows come back: column by column, converted where
+// a type changed, and with what they count on.
+func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
+	now, was := c.Source, c.Target
+	ref := now.Ref()
+	var names, values []string
+	overriding := ""
+	for _, col := range now.PartsOf(catalog.Column) {
+		old := was.Part(catalog.Column, col.Key())
+		switch {
+		case col.Has("generated"):
+			continue
+		case old == nil:
+			if fill, ok := w.fill(now, col); ok {
+				names, values = append(names, quote(col.Name)), append(values, fill)
+			}
+			continue
+		}
+		value := quote(col.Name)
+		if from, to := old.Text("type"), col.Text("type"); from != to {
+			cv := convert(c.Actual, c.Desired, from, to)
+			if !cv.possible {
+				restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: now.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, now.Name, to)})
+				continue
+			}
+			if cv.via != "" {
+				value = strings.ReplaceAll(cv.via, "$", value)
+			}
+			for _, r := range cv.risks {
+				if r.kind == order.Loss || r.kind == order.MayFail {
+					restore.Risks = append(restore.Risks, order.Risk{Kind: r.kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.text)})
+				}
+			}
+		}
+		if fill, ok := w.fill(now, col); ok && col.Has("not null") && !old.Has("not null") {
+			value = fmt.Sprintf("coalesce(%s, %s)", value, fill)
+		}
+		if col.Has("identity") {
+			overriding = " OVERRIDING SYSTEM VALUE"
+			if old.Has("identity") {
+				aside.SQL = append(aside.SQL, fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT last_value, is_called FROM %s;", counterName(ref, col), old.Text("identity sequence name")))
+				restore.SQL = append(restore.SQL, fmt.Sprintf("SELECT setval(pg_get_serial_sequence(%s, %s), last_value, is_called) FROM %s;", literal(qualified(now)), literal(col.Name), counterName(ref, col)))
+			}
+		}
+		names, values = append(names, quote(col.Name)), append(values, value)
+	}
+	for _, col := range was.PartsOf(catalog.Column) {
+		if now.Part(catalog.Column, col.Key()) == nil && !col.Has("generated") {
+			restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: was.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, was.Name)})
+		}
+	}
+	if len(names) > 0 {
+		insert := fmt.Sprintf("INSERT INTO %s (%s)%s\nSELECT %s FROM %s;", qualified(now), strings.Join(names, ", "), overriding, strings.Join(values, ", "), asideName(ref))
+		restore.SQL = append([]string{insert}, restore.SQL...)
+	}
+}
+
+// underRecast adapts the actions on a partition whose root is recast: its
+// rows wait with the root's, and triggers and keys come when they are back.
+func underRecast(c *order.Change, in *catalog.Catalog, o *catalog.Object, actions []*order.Action) {
+	root, ok := recastAbove(c, in, o)
+	if !ok || root == o.Ref() {
+		return
+	}
+	for i, a := range actions {
+		switch {
+		case in == c.Actual:
+			a.After = append(a.After, waiting(root))
+			a.Risks, a.Late = nil, false
+		case i > 0:
+			a.After = append(a.After, back(root))
+		}
+	}
+}
+
+// afterRows makes an action that looks at rows of other tables, a foreign key
+// or a materialized view, wait for those that are put back.
+func afterRows(c *order.Change, o *catalog.Object, a *order.Action) {
+	if o.Kind != catalog.ForeignKey && o.Kind != kindMatView {
+		return
+	}
+	for _, n := range o.Needs {
+		if t := c.Desired.Find(n.On); t != nil && t.Kind == catalog.Table {
+			if root, ok := recastAbove(c, c.Desired, t); ok && !slices.Contains(a.After, back(root)) {
+				a.After = append(a.After, back(root))
+			}
+		}
+	}
+}
