@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
 	"os/exec"
 	"path/filepath"
@@ -11,11 +12,16 @@ import (
 	"syscall"
 	"testing"
 	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"dappermirror/internal/engine/postgres/reader"
 )
 
 // The benchmarks print ratios of one run, which swing far less than times.
 // dm/dumps: a whole compare against dumping both structures with the engine's
-// own program at once and diffing the text. kB/table: peak memory.
+// own program at once and diffing the text. dm/floor: against the server
+// answering the same queries with the rows thrown away. kB/table: peak memory.
 
 // schemaOf is a structure of n tables as an application has them.
 func schemaOf(engine string, n int) string {
@@ -30,6 +36,9 @@ func schemaOf(engine string, n int) string {
 			i, key, text, text, num, max(0, i-i%7-1), text, text, num, text, text)
 		fmt.Fprintf(&b, "CREATE INDEX t%05d_name ON t%05d (name, code);\nCREATE INDEX t%05d_part ON t%05d (amount) WHERE amount > 5;\n", i, i, i, i)
 		if i%5 == 0 {
+			if engine == "postgres" {
+				fmt.Fprintf(&b, "CREATE FUNCTION f%05d (a integer) RETURNS bigint LANGUAGE plpgsql STABLE AS $$ BEGIN RETURN (SELECT count(*) FROM t%05d WHERE a3 = a); END $$;\n", i, i)
+			}
 			fmt.Fprintf(&b, "CREATE VIEW v%05d AS SELECT t.id, t.name, p.amount FROM t%05d t LEFT JOIN t%05d p ON p.id = t.parent_id WHERE t.a3 > 2;\n", i, i, max(0, i-i%7-1))
 		}
 	}
@@ -103,8 +112,9 @@ func timed(b *testing.B, cmds ...*exec.Cmd) (time.Duration, int64) {
 }
 
 // ratio alternates the two and reports the medians' ratio.
-func ratio(b *testing.B, tables int, ours func() *exec.Cmd, dumps func() []*exec.Cmd, diff func() *exec.Cmd) {
-	var mine, theirs []time.Duration
+// floor, where there is one, runs the server's part of it alone.
+func ratio(b *testing.B, tables int, ours func() *exec.Cmd, dumps func() []*exec.Cmd, diff func() *exec.Cmd, floor func()) {
+	var mine, theirs, server []time.Duration
 	var peak int64
 	for b.Loop() {
 		t, p := timed(b, ours())
@@ -112,11 +122,20 @@ func ratio(b *testing.B, tables int, ours func() *exec.Cmd, dumps func() []*exec
 		t, _ = timed(b, dumps()...)
 		d, _ := timed(b, diff())
 		theirs = append(theirs, t+d)
+		if floor != nil {
+			start := time.Now()
+			floor()
+			server = append(server, time.Since(start))
+		}
 	}
 	slices.Sort(mine)
 	slices.Sort(theirs)
 	m, d := mine[len(mine)/2], theirs[len(theirs)/2]
 	b.ReportMetric(float64(m)/float64(d), "dm/dumps")
+	if floor != nil {
+		slices.Sort(server)
+		b.ReportMetric(float64(m)/float64(server[len(server)/2]), "dm/floor")
+	}
 	b.ReportMetric(float64(m.Milliseconds()), "ms")
 	b.ReportMetric(float64(peak)/float64(tables), "kB/table")
 	b.ReportMetric(0, "ns/op")
@@ -143,7 +162,7 @@ func BenchmarkSQLiteCompare(b *testing.B) {
 				},
 				func() *exec.Cmd {
 					return exec.Command("sh", "-c", fmt.Sprintf("diff %s %s > %s", out("a"), out("b"), out("diff")))
-				})
+				}, nil)
 		})
 	}
 }
@@ -175,6 +194,23 @@ func BenchmarkSQLiteRebuild(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
+// floor sends the queries of a comparison and throws the rows away.
+func floor(b *testing.B, url string) {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, url)
+	if err != nil {
+		b.Error(err)
+		return
+	}
+	defer conn.Close(ctx)
+	if _, err := conn.Exec(ctx, "BEGIN READ ONLY; SET LOCAL search_path = ''; SET LOCAL jit = off"); err != nil {
+		b.Error(err)
+	}
+	if err := reader.Floor(ctx, conn, 150000); err != nil {
+		b.Error(err)
+	}
+}
+
 func BenchmarkPostgresCompare(b *testing.B) {
 	s := postgres(b)
 	for _, n := range []int{1000, 10000} {
@@ -194,6 +230,13 @@ func BenchmarkPostgresCompare(b *testing.B) {
 				},
 				func() *exec.Cmd {
 					return exec.Command("sh", "-c", fmt.Sprintf("diff %s/%s.sql %s/%s.sql > %s/diff", dir, x, dir, y, dir))
+				},
+				func() {
+					var wg sync.WaitGroup
+					for _, db := range []string{x, y} {
+						wg.Go(func() { floor(b, s.url(db)) })
+					}
+					wg.Wait()
 				})
 		})
 	}

@@ -6,6 +6,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
+	"net"
 	"os"
 	"os/exec"
 	"os/user"
@@ -117,9 +119,10 @@ func tryCommand(stdin string, name string, args ...string) (string, error) {
 type server struct {
 	once    sync.Once
 	err     error
-	bin     string // the server's programs
-	clients string // psql and pg_dump, which come with Debian's server
-	extra   string // settings
+	bin     string  // the server's programs
+	clients string  // psql and pg_dump, which come with Debian's server
+	extra   string  // settings
+	from    *server // it is a standby of
 	dir     string
 	mu      sync.Mutex
 	number  int
@@ -183,7 +186,13 @@ func (s *server) start() error {
 		return err2
 	}
 	data := filepath.Join(s.dir, "data")
+	if s.from != nil {
+		s.extra = s.from.extra // a standby must not have less room
+	}
 	initdb := exec.Command(filepath.Join(s.bin, "initdb"), "-D", data, "-U", "postgres", "-A", "trust", "-E", "UTF8", "--locale=C.UTF-8", "-N")
+	if s.from != nil {
+		initdb = exec.Command(filepath.Join(s.clients, "pg_basebackup"), "-D", data, "-R", "-c", "fast", "-h", s.from.dir, "-U", "postgres")
+	}
 	if err := asPostgres(initdb); err != nil {
 		return err
 	}
@@ -235,6 +244,36 @@ func (s *server) database(t testing.TB, sql string) string {
 		s.psql(t, name, sql)
 	}
 	return name
+}
+
+// overTCP is the server by an address of this machine, through a listener
+// that hands on to its socket: it listens on no port of its own.
+func (s *server) overTCP(t testing.TB) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go func() {
+		for {
+			c, err := l.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer c.Close()
+				up, err := net.Dial("unix", filepath.Join(s.dir, ".s.PGSQL.5432"))
+				if err != nil {
+					return
+				}
+				defer up.Close()
+				go func() { _, _ = io.Copy(up, c) }()
+				_, _ = io.Copy(c, up)
+			}()
+		}
+	}()
+	return "postgres://postgres@" + l.Addr().String() + "/postgres?application_name=test"
 }
 
 func (s *server) url(name string) string {

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"io"
 	"net"
 	"path/filepath"
 	"regexp"
@@ -38,6 +39,8 @@ func TestPostgresTrouble(t *testing.T) {
 		"another protocol":      {"postgres://postgres@" + l.Addr().String() + "/x?sslmode=disable", "no connection|unexpected"},
 		"TLS that is not there": {"postgres://postgres@" + l.Addr().String() + "/x?sslmode=require", "no connection|TLS"},
 		"a broken option":       {"postgres://postgres@/x?port=abc", "the address is not understood"},
+		"TLS is refused":        {strings.Replace(s.overTCP(t), "/postgres?", "/postgres?sslmode=require&", 1), "no connection.*TLS"},
+		"several hosts, none":   {"postgres://postgres@127.0.0.1:1,127.0.0.1:2/x", "no connection: .*refused"},
 		"two engines":           {"lite.db", "only databases of one engine can be compared"},
 	} {
 		lite(t, dir, "lite.db", "")
@@ -187,4 +190,83 @@ func TestPostgresConnectionLost(t *testing.T) {
 		t.Errorf("the target changed:\n%s", d)
 	}
 	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes")
+}
+
+// TestPostgresCutWhileReading: a connection that ends while the catalogs are
+// read gives one line and exit code 2.
+func TestPostgresCutWhileReading(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	good := s.url(s.database(t, "CREATE TABLE t (id integer)"))
+	server := filepath.Join(s.dir, ".s.PGSQL.5432")
+	socket := t.TempDir()
+	for _, bytes := range []int64{100, 700, 3000, 9000} {
+		l, err := net.Listen("unix", filepath.Join(socket, ".s.PGSQL.5432"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		go func() {
+			for {
+				c, err := l.Accept()
+				if err != nil {
+					return
+				}
+				go func() {
+					defer c.Close()
+					up, err := net.Dial("unix", server)
+					if err != nil {
+						return
+					}
+					defer up.Close()
+					go func() { _, _ = io.Copy(up, c) }()
+					_, _ = io.CopyN(c, up, bytes) // and no more
+				}()
+			}
+		}()
+		r := want(t, 2, dir, "compare", good, "postgres://postgres@/postgres?host="+socket)
+		lines := strings.Split(strings.TrimSpace(r.errout), "\n")
+		if last := lines[len(lines)-1]; !strings.Contains(last, "no connection") && !strings.Contains(last, "connection was lost") || r.out != "" {
+			t.Errorf("cut after %d bytes: says %q", bytes, last)
+		}
+		l.Close()
+	}
+}
+
+// TestPostgresStandby: a standby can be read, and is not written.
+func TestPostgresStandby(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	source := s.database(t, "CREATE TABLE t (id integer, a text)")
+	name := s.database(t, "CREATE TABLE t (id integer)")
+	standby := &server{bin: s.bin, from: s}
+	if err := standby.start(); err != nil {
+		t.Fatal(err)
+	}
+	want(t, 1, dir, "compare", s.url(source), standby.url(name))
+	want(t, 0, dir, "script", s.url(source), standby.url(name), "-o", "up.sql")
+	if r := want(t, 2, dir, "apply", "up.sql", standby.url(name), "--yes"); !strings.Contains(r.errout, "standby or read-only") {
+		t.Errorf("apply: %s", r.errout)
+	}
+	// Of several hosts, the one that can be written is found.
+	hosts := "postgres://postgres@/" + name + "?host=" + standby.dir + "," + s.dir + "&target_session_attrs=read-write"
+	want(t, 0, dir, "apply", "up.sql", hosts, "--yes")
+}
+
+// TestPostgresEverything: everything goes into an empty database, and an
+// empty one over everything.
+func TestPostgresEverything(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	for _, file := range []string{"majors.sql"} {
+		name, empty, none := s.database(t, read(t, "testdata/postgres/"+file)), s.database(t, ""), s.database(t, "")
+		want(t, 0, dir, "sync", s.url(name), s.url(empty), "--yes", "--include", "owners,grants")
+		if d := firstDifference(s.dump(t, name), s.dump(t, empty)); d != "" {
+			t.Errorf("%s: everything into nothing:\n%s", file, d)
+		}
+		want(t, 0, dir, "compare", s.url(name), s.url(empty), "--include", "owners,grants")
+		want(t, 0, dir, "sync", s.url(none), s.url(empty), "--yes", "--may-lose", "*")
+		if d := firstDifference(s.dump(t, none), s.dump(t, empty)); d != "" {
+			t.Errorf("%s: nothing over everything:\n%s", file, d)
+		}
+	}
 }

@@ -100,7 +100,7 @@ func Resolve(text string, opt Options) (*Place, error) {
 
 // server resolves a URL of a database server.
 func server(e engine.Engine, text string) (*Place, error) {
-	u, err := url.Parse(text)
+	u, err := parseURL(text)
 	if err != nil {
 		return nil, fmt.Errorf("the URL cannot be read (characters like @ : / %% in a password are written %%40 %%3A %%2F %%25)")
 	}
@@ -112,9 +112,28 @@ func server(e engine.Engine, text string) (*Place, error) {
 	return &Place{Label: label, Identity: ident, Engine: e, Address: text, PasswordShown: shown || u.Query().Has("password")}, nil
 }
 
+// parseURL reads a URL that may name several hosts, "a:1,b:2", as servers
+// with standbys have them; net/url knows one port only.
+func parseURL(text string) (*url.URL, error) {
+	head, rest, ok := strings.Cut(text, "://")
+	end := strings.IndexAny(rest, "/?#")
+	if end < 0 {
+		end = len(rest)
+	}
+	hosts := rest[strings.LastIndex(rest[:end], "@")+1 : end]
+	if !ok || !strings.Contains(hosts, ",") {
+		return url.Parse(text)
+	}
+	u, err := url.Parse(head + "://" + rest[:end-len(hosts)] + "several" + rest[end:])
+	if err == nil {
+		u.Host = hosts
+	}
+	return u, err
+}
+
 // redact takes the password out of a URL.
 func redact(text string) string {
-	u, err := url.Parse(text)
+	u, err := parseURL(text)
 	if err != nil {
 		return "(a URL that cannot be read)"
 	}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net"
 	"os"
 	"strings"
@@ -166,6 +167,10 @@ func explain(err error) error {
 	switch {
 	case errors.Is(err, context.Canceled):
 		return err
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.Is(err, net.ErrClosed):
+		return fmt.Errorf("%w: the connection was lost", engine.ErrConnect)
+	case errors.Is(err, reader.ErrChanged):
+		return fmt.Errorf("%w; run it again", err)
 	case errors.As(err, &dns):
 		return fmt.Errorf("%w: the host %s is not known", engine.ErrConnect, dns.Name)
 	case errors.Is(err, os.ErrNotExist):

@@ -9,7 +9,13 @@ import (
 
 // sqlValue is SQL the server printed, with the form it is compared by.
 func sqlValue(text string) catalog.Value {
-	return catalog.SQL(catalog.Piece{Text: text, Canon: canonical(text)})
+	return catalog.SQL(catalog.Piece{Text: writable(text), Canon: canonical(text)})
+}
+
+// writable is a printed text in the spelling that, written and printed again,
+// gives that text: see canonical.
+func writable(text string) string {
+	return eachCastArray(text, func(item string) string { return item + "::character varying" })
 }
 
 // canonical makes one text of the spellings in which the server prints one
@@ -17,6 +23,12 @@ func sqlValue(text string) catalog.Value {
 // `(ARRAY['x'::character varying, …])::text[]` at first, and as
 // `ARRAY[('x'::character varying)::text, …]` once that was read back.
 func canonical(text string) string {
+	return eachCastArray(text, func(item string) string { return "(" + item + "::character varying)::text" })
+}
+
+// eachCastArray writes each `(ARRAY['x'::character varying, …])::text[]` in
+// the text without its cast, its items as spell has them.
+func eachCastArray(text string, spell func(item string) string) string {
 	const open, end = "(ARRAY[", "])::text[]"
 	i := strings.Index(text, open)
 	if i < 0 || !strings.Contains(text, end) {
@@ -31,7 +43,7 @@ func canonical(text string) string {
 				if j > 0 {
 					out.WriteString(", ")
 				}
-				out.WriteString("(" + it + "::character varying)::text")
+				out.WriteString(spell(it))
 			}
 			out.WriteString("]")
 			k += n - 1

@@ -107,7 +107,7 @@ func (u *unread) read(text string) {
 		canon = canonical(text)
 	}
 	key := v.Key
-	*v = catalog.SQL(catalog.Piece{Text: text, Canon: canon})
+	*v = catalog.SQL(catalog.Piece{Text: writable(text), Canon: canon})
 	v.Key = key
 	if u.twin {
 		o.Twin = canon
