@@ -22,11 +22,13 @@ import (
 type writing struct {
 	mayLose, fill []string
 	create        bool
+	as            string
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
 	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
+	cmd.Flags().StringVar(&w.as, "as", "", "the `ROLE` the script acts for, where the account that runs it is a member of the owner")
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
 }
 
@@ -109,13 +111,16 @@ func (a *app) write(p *pair, w *writing, output, targetArg string) (*order.Plan,
 	if _, err := os.Stat(targetArg); err != nil && strings.Contains(targetArg, ":") {
 		targetArg = p.target.Label
 	}
+	if _, ok := eng.(engine.Roles); w.as != "" && !ok {
+		return nil, nil, trouble("usage", "--as %s: %s has no roles to act for", w.as, eng.Title())
+	}
 	var groups []string
 	for g := range p.comparison.Options.Groups {
 		groups = append(groups, g)
 	}
 	sort.Strings(groups)
 	text := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
-		Scope: a.scopeWords(), Groups: groups, FileName: file, TargetArg: targetArg})
+		Scope: a.scopeWords(), Groups: groups, FileName: file, TargetArg: targetArg, Role: w.as})
 	return plan, text, nil
 }
 

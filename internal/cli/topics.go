@@ -1,6 +1,14 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+)
 
 // topics are the help texts that belong to no command.
 func topics() []*cobra.Command {
@@ -9,11 +17,33 @@ func topics() []*cobra.Command {
 		{"patterns", "How to name what counts, what may be lost, what is meant", patternsTopic},
 		{"places", "Where structures are read from and written to", placesTopic},
 		{"exit-codes", "What the exit codes mean", exitTopic},
+		{"kinds", "Which kinds of object each engine reads and writes", kindsTopic()},
 		{"risks", "What can go wrong with a step", risksTopic},
 	} {
 		out = append(out, &cobra.Command{Use: t.name, Short: t.short, Long: t.long})
 	}
 	return out
+}
+
+// kindsTopic lists, from the engines themselves, what they cover.
+func kindsTopic() string {
+	var b strings.Builder
+	b.WriteString("The kinds each engine reads and writes, by the words patterns know them by. Comments\nbelong to all that can have one; owners and grants count with --include. What a place\nholds beyond these is said with its number, never passed over.\n")
+	for _, e := range place.Engines {
+		s, ok := e.(engine.Surveyor)
+		if !ok {
+			continue
+		}
+		fmt.Fprintf(&b, "\n%s\n", e.Title())
+		for _, k := range s.Kinds() {
+			note := k.Note
+			if note == "" {
+				note = "–"
+			}
+			hang(&b, fmt.Sprintf("  %-25s ", k.Kind), note, 86, nil)
+		}
+	}
+	return strings.TrimRight(b.String(), "\n")
 }
 
 const patternsTopic = `A pattern names objects and parts:

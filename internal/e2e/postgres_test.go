@@ -257,8 +257,12 @@ func TestPostgresStandby(t *testing.T) {
 func TestPostgresEverything(t *testing.T) {
 	s := postgres(t)
 	dir := t.TempDir()
-	for _, file := range []string{"majors.sql"} {
-		name, empty, none := s.database(t, read(t, "testdata/postgres/"+file)), s.database(t, ""), s.database(t, "")
+	for _, file := range []string{"majors.sql", "kinds.sql", ""} {
+		sql := plainExtensions(t)
+		if file != "" {
+			sql = read(t, "testdata/postgres/"+file)
+		}
+		name, empty, none := s.database(t, sql), s.database(t, ""), s.database(t, "")
 		want(t, 0, dir, "sync", s.url(name), s.url(empty), "--yes", "--include", "owners,grants")
 		if d := firstDifference(s.dump(t, name), s.dump(t, empty)); d != "" {
 			t.Errorf("%s: everything into nothing:\n%s", file, d)
@@ -269,4 +273,43 @@ func TestPostgresEverything(t *testing.T) {
 			t.Errorf("%s: nothing over everything:\n%s", file, d)
 		}
 	}
+}
+
+// plainExtensions is the SQL of extensions that come with the server, as if a
+// user had written it: a thousand functions, types, operators and casts that
+// need each other in circles.
+func plainExtensions(t *testing.T) string {
+	t.Helper()
+	var b strings.Builder
+	for _, name := range []string{"isn--1.1", "hstore--1.4", "ltree--1.1", "cube--1.2", "seg--1.1", "citext--1.4", "btree_gist--1.2", "pg_trgm--1.3"} {
+		found, err := filepath.Glob("/usr/share/postgresql/*/extension/" + name + ".sql")
+		if err != nil || len(found) == 0 {
+			t.Fatalf("no %s: %v", name, err)
+		}
+		library, _, _ := strings.Cut(name, "--")
+		for _, line := range strings.SplitAfter(read(t, found[len(found)-1]), "\n") {
+			if !strings.HasPrefix(line, "\\") {
+				b.WriteString(strings.NewReplacer("MODULE_PATHNAME", "$libdir/"+library, "@extschema@", "public").Replace(line))
+			}
+		}
+	}
+	return "SET client_min_messages = error;\n" + b.String()
+}
+
+// TestPostgresAs: a script acts for the owner, where the account that runs it
+// is a member.
+func TestPostgresAs(t *testing.T) {
+	s := postgres(t)
+	dir := t.TempDir()
+	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE harbour_owner; CREATE ROLE clerk LOGIN NOINHERIT; GRANT harbour_owner TO clerk; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
+	source := s.url(s.database(t, "CREATE TABLE t (id integer, a text)"))
+	name := s.database(t, "CREATE TABLE t (id integer); ALTER TABLE t OWNER TO harbour_owner; GRANT CREATE ON SCHEMA public TO harbour_owner")
+	clerk := strings.Replace(s.url(name), "postgres@", "clerk@", 1)
+	if r := want(t, 2, dir, "sync", source, clerk, "--yes"); !strings.Contains(r.errout, "must be owner") {
+		t.Errorf("without --as: %s", r.errout)
+	}
+	want(t, 0, dir, "sync", source, clerk, "--yes", "--as", "harbour_owner")
+	lite(t, dir, "a.db", "CREATE TABLE t (id INTEGER)")
+	lite(t, dir, "b.db", "")
+	want(t, 2, dir, "script", "a.db", "b.db", "--as", "somebody")
 }

@@ -72,6 +72,22 @@ type Database interface {
 	Close() error
 }
 
+// Roles is an Engine whose scripts can act for another account.
+type Roles interface {
+	// As makes the statements run with the rights of the role, which the
+	// account must be a member of.
+	As(f *Frame, role string)
+}
+
+// KindNote says of a kind what an engine does with it.
+type KindNote struct {
+	Kind catalog.Kind
+	Note string
+}
+
+// Surveyor is an Engine that lists the kinds it reads and writes.
+type Surveyor interface{ Kinds() []KindNote }
+
 // TextFile is one SQL text of a place.
 type TextFile struct {
 	Name   string

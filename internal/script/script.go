@@ -70,11 +70,15 @@ type Input struct {
 	Groups         []string
 	FileName       string // the script's, for the command lines in the header
 	TargetArg      string // what stands for the target in those command lines
+	Role           string // whom the statements act for; the engine is an engine.Roles then
 }
 
 // Write writes the script. The same input gives the same bytes.
 func Write(in Input) []byte {
 	w := &writer{Input: in, frame: in.Engine.Frame(in.Plan)}
+	if in.Role != "" {
+		in.Engine.(engine.Roles).As(&w.frame, in.Role)
+	}
 	w.header()
 	w.body()
 	w.held()

@@ -14,6 +14,9 @@ import (
 
 // column carries out the change of one column.
 func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
+	if c.Source.Has("of type") && c.Target.Has("of type") && (it.Target == nil || it.Source == nil || it.Property("type") != nil) {
+		return nil // it follows its type
+	}
 	switch {
 	case it.Target == nil:
 		return w.addColumn(c, it.Source)
@@ -362,6 +365,11 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 			b.clause("statistics target", "SET STATISTICS "+first(col.Text("statistics target"), "-1"))
 		case "options":
 			b.clause("options", optionClauses(col.List("options"), was.List("options"))...)
+		case "foreign options":
+			b.clause("options", changedGeneric(col.List("foreign options"), was.List("foreign options")))
+		case "security labels":
+			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the security labels of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+				SQL: labels("COLUMN "+qualified(b.o)+"."+quote(col.Name), col.List("security labels"), was.List("security labels"))})
 		case "comment":
 			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}})
 		}

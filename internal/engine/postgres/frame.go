@@ -7,6 +7,8 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // Limits of a catalog.
@@ -14,6 +16,41 @@ const (
 	lockRoom   = "locks"             // that the server has room for at once
 	lockFactor = "locks per setting" // by how much that grows with max_locks_per_transaction
 )
+
+// As implements engine.Roles.
+func (Engine) As(f *engine.Frame, role string) {
+	f.Settings = append(slices.Clip(f.Settings), "SET ROLE "+quote(role)+";")
+	f.Restore = append(f.Restore, "RESET ROLE;")
+	f.Notes = append(f.Notes, "It acts for the role "+role+", which the account that runs it must be a member of.")
+}
+
+// Kinds implements engine.Surveyor.
+func (Engine) Kinds() []engine.KindNote {
+	const whole = "dropped and made anew when its definition changes"
+	out := []engine.KindNote{
+		{Kind: catalog.Schema, Note: "with owner, grants and default privileges"},
+		{Kind: catalog.Table, Note: "ordinary, unlogged, partitioned, inheriting, of a type; recast with its rows when its partitioning changes"},
+		{Kind: catalog.Column, Note: "type, collation, NOT NULL and its name (18), default, identity, generated, storage, compression, statistics target, options"},
+		{Kind: catalog.PrimaryKey, Note: "also over time (18)"}, {Kind: catalog.Unique, Note: "NULLS NOT DISTINCT, deferrable"}, {Kind: catalog.Check, Note: "NO INHERIT, NOT VALID, NOT ENFORCED (18)"},
+		{Kind: catalog.ForeignKey, Note: "all actions, deferrable, NOT VALID; SET NULL of some columns"}, {Kind: kindExclusion},
+		{Kind: catalog.Index, Note: "every method; one that is not valid is made anew"}, {Kind: catalog.Trigger, Note: "with its enabled state"},
+		{Kind: kindPolicy, Note: "with row security of the table"}, {Kind: kindRule},
+		{Kind: catalog.View, Note: "replaced in place where its columns allow it"}, {Kind: kindMatView, Note: "with its indexes; filled again when made anew"},
+		{Kind: catalog.Routine, Note: "functions, procedures, window functions; replaced in place where the signature allows it"},
+		{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: catalog.Enum, Note: "values added in place; else a new type and a cast"},
+		{Kind: kindDomain}, {Kind: kindComposite, Note: "attributes changed in place"}, {Kind: kindRange, Note: whole}, {Kind: vocab.BaseType, Note: "made through its shell; " + whole},
+		{Kind: vocab.Extension, Note: "version and schema; its members are not objects of their own"},
+		{Kind: vocab.ForeignTable, Note: "with options of table and columns"}, {Kind: vocab.Wrapper, Note: "changed in place"}, {Kind: vocab.ForeignServer, Note: "changed in place"},
+		{Kind: vocab.UserMapping, Note: "without secrets"}, {Kind: kindPublication, Note: "changed in place"}, {Kind: vocab.Subscription, Note: "names and options; not where it connects to"},
+		{Kind: kindDefaultRights, Note: "with --include grants"},
+	}
+	for _, k := range vocab.SimpleKinds {
+		if k.Kind != vocab.Extension {
+			out = append(out, engine.KindNote{Kind: k.Kind, Note: whole})
+		}
+	}
+	return out
+}
 
 // analyze writes ANALYZE for the columns that lost their statistics: changing
 // a type removes them (PostgreSQL: ALTER TABLE, Notes).
@@ -58,7 +95,7 @@ func analyze(plan *order.Plan) []string {
 // for each relation, its row type's aside, and those that belong to it.
 func locksOf(o *catalog.Object) int64 {
 	switch o.Kind {
-	case catalog.Table, kindMatView:
+	case catalog.Table, vocab.ForeignTable, kindMatView:
 		n := int64(3) // the table, its TOAST table and that one's index
 		for _, p := range o.Parts {
 			switch p.Kind {

@@ -17,6 +17,7 @@ func columnSQL(c *catalog.Object, withDefault bool) string {
 	if n := c.Text("compression"); n != "" {
 		s += " COMPRESSION " + n
 	}
+	s += genericOptions(c.List("foreign options"))
 	if n := c.Text("collation"); n != "" {
 		s += " COLLATE " + n
 	}
@@ -111,6 +112,11 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" DROP DEFAULT")
 			}
 			defaults = append(defaults, columnExtras(p)...)
+		case p.Kind == catalog.Column && o.Has("of type"):
+			if l := typedColumn(p); l != "" {
+				lines = append(lines, l)
+			}
+			defaults = append(defaults, columnExtras(p)...)
 		case p.Kind == catalog.Column && p.Has("inherited"):
 			if p.Has("default") {
 				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET DEFAULT "+p.Text("default"))
@@ -130,7 +136,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 			a.SQL = append(a.SQL, partDress(o, p)...)
 		}
 	}
-	if hasDefaults(o) && !partition {
+	if hasDefaults(o) && !partition && !o.Has("of type") {
 		a.Split = func() []*order.Action { return w.splitTable(c, a) }
 	}
 	out := []*order.Action{a}
@@ -159,7 +165,7 @@ func hasDefaults(o *catalog.Object) bool {
 
 func parentTable(cat *catalog.Catalog, o *catalog.Object) *catalog.Object {
 	for _, n := range o.Needs {
-		if n.On.Kind == catalog.Table && !n.On.IsPart() {
+		if vocab.IsTable(n.On.Kind) && !n.On.IsPart() {
 			if p := cat.Find(n.On); p != nil && slices.Contains(o.List("partition of"), qualified(p)) {
 				return p
 			}
@@ -191,19 +197,40 @@ func partitionColumn(p, parent *catalog.Object) string {
 	return quote(p.Name) + s
 }
 
+// typedColumn is what a column of a typed table has beyond its type.
+func typedColumn(p *catalog.Object) string {
+	s := ""
+	switch {
+	case p.Has("generated"):
+		s += " GENERATED ALWAYS AS (" + p.Text("expression") + ") " + strings.ToUpper(p.Text("generated"))
+	case p.Has("default"):
+		s += " DEFAULT " + p.Text("default")
+	}
+	if p.Has("not null") {
+		s += " NOT NULL"
+	}
+	if s == "" {
+		return ""
+	}
+	return quote(p.Name) + " WITH OPTIONS" + s
+}
+
 // tableHead is CREATE TABLE without its semicolon.
 func tableHead(o *catalog.Object, lines []string) string {
 	unlogged := ""
 	if o.Has("unlogged") {
 		unlogged = "UNLOGGED "
 	}
-	s := "CREATE " + unlogged + "TABLE " + qualified(o)
+	s := "CREATE " + unlogged + keyword(o) + " " + qualified(o)
+	if t := o.Text("of type"); t != "" {
+		s += " OF " + t
+	}
 	if l := o.List("partition of"); len(l) > 0 {
 		s += " PARTITION OF " + l[0]
 	}
 	if len(lines) > 0 {
 		s += " (\n  " + strings.Join(lines, ",\n  ") + "\n)"
-	} else if !o.Has("partition of") {
+	} else if !o.Has("partition of") && !o.Has("of type") {
 		s += " ()"
 	}
 	if b := o.Text("partition bound"); b != "" {
@@ -217,6 +244,9 @@ func tableHead(o *catalog.Object, lines []string) string {
 	}
 	if m := o.Text("access method"); m != "" {
 		s += " USING " + quote(m)
+	}
+	if o.Kind == vocab.ForeignTable {
+		return s + " SERVER " + quote(o.Text("server")) + genericOptions(o.List("options"))
 	}
 	if l := o.List("written options"); len(l) > 0 {
 		s += " WITH (" + optionList(l) + ")"
@@ -300,8 +330,12 @@ func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
 	var out []*order.Action
 	for _, d := range c.Properties {
 		switch d.Name {
-		case "access method":
+		case "access method", "server":
 			return nil, false
+		case "of type":
+			if d.Source != nil && d.Target != nil {
+				return nil, false
+			}
 		}
 		if as := w.tableFact(c, d); as != nil {
 			out = append(out, as...)
@@ -329,7 +363,15 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		as := one("change the logging", map[bool]string{true: "SET UNLOGGED", false: "SET LOGGED"}[yes])
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
+	case "of type":
+		if yes {
+			return one("tie the columns to a type", "OF "+o.Text("of type"))
+		}
+		return one("free the columns from their type", "NOT OF")
 	case "options":
+		if o.Kind == vocab.ForeignTable {
+			return one("change the options", changedGeneric(o.List("options"), c.Target.List("options")))
+		}
 		return one("change the storage parameters", optionClauses(o.List("options"), c.Target.List("options"))...)
 	case "row security":
 		return one("change the row security", map[bool]string{true: "ENABLE ROW LEVEL SECURITY", false: "DISABLE ROW LEVEL SECURITY"}[yes])

@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 func (w *Writer) createSchema(c *order.Change) []*order.Action {
@@ -151,7 +152,7 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 	a.SQL = append(a.SQL, hand(c)...)
 	name := typeName(old)
 	for _, t := range c.Actual.Objects {
-		if t.Kind != catalog.Table {
+		if !vocab.IsTable(t.Kind) {
 			continue
 		}
 		for _, col := range t.PartsOf(catalog.Column) {
@@ -295,6 +296,9 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails while a column is of the type"})
 		}
 	}
+	for i := range a.Clauses {
+		a.Clauses[i] += " CASCADE" // typed tables follow
+	}
 	a.Effects = []order.Effect{{On: o.Ref(), Aspect: catalog.AspectBody}}
 	return append(out, a), true
 }
@@ -307,7 +311,12 @@ func (w *Writer) createRange(c *order.Change) []*order.Action {
 			opts = append(opts, f[1]+" = "+t)
 		}
 	}
-	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
+	out := []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
+	if o.Has("canonical") { // whose argument is the range
+		out[0].After = []catalog.Ref{vocab.Shell(o)}
+		out = append(out, shell(o))
+	}
+	return out
 }
 
 func (w *Writer) createSequence(c *order.Change) []*order.Action {

@@ -43,10 +43,17 @@ func init() { // a table that refers to methods that refer to the table
 		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
 	}
 	kinds[kindPublication] = kindWriter{"PUBLICATION", (*Writer).createPublication, (*Writer).alterPublication}
+	kinds[vocab.ForeignTable] = kindWriter{"FOREIGN TABLE", (*Writer).createTable, (*Writer).alterTable}
+	kinds[vocab.Wrapper] = kindWriter{"FOREIGN DATA WRAPPER", (*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.ForeignServer] = kindWriter{"SERVER", (*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.UserMapping] = kindWriter{"USER MAPPING", (*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.Subscription] = kindWriter{"SUBSCRIPTION", (*Writer).createSubscription, (*Writer).alterSubscription}
+	kinds[vocab.BaseType] = kindWriter{"TYPE", (*Writer).createBaseType, rebuildIfDefined}
 	kinds[kindDefaultRights] = kindWriter{"", (*Writer).createDefaultRights, (*Writer).alterDefaultRights}
 	for _, k := range vocab.SimpleKinds {
 		kinds[k.Kind] = kindWriter{k.Word, (*Writer).createSimple, rebuildIfDefined}
 	}
+	kinds[vocab.Extension] = kindWriter{"EXTENSION", (*Writer).createExtension, (*Writer).alterExtension}
 }
 
 // keyword is the word for the kind in DROP, COMMENT ON, ALTER … OWNER.
@@ -63,7 +70,7 @@ func sqlName(o *catalog.Object) string {
 		return n
 	}
 	switch o.Kind {
-	case catalog.Schema, kindPublication:
+	case catalog.Schema, kindPublication, vocab.Wrapper, vocab.ForeignServer, vocab.Subscription:
 		return quote(o.Name)
 	case catalog.Routine:
 		return qualified(o) + "(" + o.Text("arguments") + ")"
@@ -118,7 +125,7 @@ func constraintSpace(k catalog.Kind) string {
 // Create implements order.Writer.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	as := kinds[c.Source.Kind].create(w, c)
-	if c.Source.Kind == catalog.Table {
+	if vocab.IsTable(c.Source.Kind) {
 		underRecast(c, c.Desired, c.Source, as)
 	}
 	if len(as) > 0 {
@@ -138,6 +145,12 @@ func dress(o *catalog.Object) []string {
 	var out []string
 	if t := o.Property("comment"); t != nil {
 		out = append(out, fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), literal(t.Value.Text)))
+	}
+	if l := o.List("security labels"); len(l) > 0 {
+		out = append(out, labels(keyword(o)+" "+sqlName(o), l, nil)...)
+	}
+	for _, p := range o.PartsOf(catalog.Column) {
+		out = append(out, labels("COLUMN "+qualified(o)+"."+quote(p.Name), p.List("security labels"), nil)...)
 	}
 	for _, c := range o.List("column comments") {
 		col, text, _ := strings.Cut(c, ": ")
@@ -185,7 +198,20 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 			a.Frees = append(a.Frees, names(s)...)
 		}
 	}
-	if out = append(out, a); o.Kind == catalog.Table {
+	switch {
+	case o.Kind == vocab.Subscription:
+		a.SQL = append(dropSubscription(o), a.SQL...)
+	case o.Kind == vocab.BaseType || o.Kind == kindRange && len(routinesOf(c.Actual, o)) > 0:
+		// It and the functions it is made of need each other: they go at once.
+		a.SQL = []string{fmt.Sprintf("DROP TYPE %s CASCADE;", qualified(o))}
+		a.Removes = append(a.Removes, vocab.Shell(o))
+		for _, f := range routinesOf(c.Actual, o) {
+			a.Frees = append(a.Frees, names(f)...)
+		}
+	case o.Kind == catalog.Routine && madeOf(c.Actual, o) != nil:
+		return nil // it goes with its type
+	}
+	if out = append(out, a); vocab.IsTable(o.Kind) {
 		underRecast(c, c.Actual, o, out)
 	}
 	return out
@@ -194,7 +220,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 // needsElsewhere tells whether a foreign key points at another table.
 func needsElsewhere(o, fk *catalog.Object) bool {
 	for _, n := range fk.Needs {
-		if n.On.Kind == catalog.Table && n.On.Object() != o.Ref() {
+		if vocab.IsTable(n.On.Kind) && n.On.Object() != o.Ref() {
 			return true
 		}
 	}
@@ -232,7 +258,7 @@ func alterByFacts(w *Writer, c *order.Change) ([]*order.Action, bool) {
 }
 
 // outward are the facts that do not touch the thing itself.
-var outward = map[string]bool{"comment": true, "owner": true, "grants": true, "column comments": true, "index comment": true}
+var outward = map[string]bool{"security labels": true, "comment": true, "owner": true, "grants": true, "column comments": true, "index comment": true}
 
 // rebuildIfDefined rebuilds the object when more than its comment differs.
 func rebuildIfDefined(w *Writer, c *order.Change) ([]*order.Action, bool) { return alterByFacts(w, c) }
@@ -246,6 +272,9 @@ func outwardActions(c *order.Change) []*order.Action {
 	}
 	if d := c.Property("comment"); d != nil {
 		add("comment", fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), commentText(o)))
+	}
+	if c.Property("security labels") != nil {
+		add("security labels", labels(keyword(o)+" "+sqlName(o), o.List("security labels"), c.Target.List("security labels"))...)
 	}
 	if c.Property("column comments") != nil {
 		add("column comments", columnComments(c)...)

@@ -40,6 +40,16 @@ func (Engine) Dialect() sqltext.Dialect { return sqltext.SQLite }
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
 
+// Kinds implements engine.Surveyor.
+func (Engine) Kinds() []engine.KindNote {
+	return []engine.KindNote{
+		{Kind: catalog.Table, Note: "changed in place where ALTER TABLE can, else rebuilt with its rows"},
+		{Kind: catalog.VirtualTable, Note: "dropped and made anew; its shadow tables are its own"},
+		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey},
+		{Kind: catalog.Index, Note: "expressions, partial, collations, order"}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views"},
+	}
+}
+
 // Frame implements engine.Engine. PRAGMA foreign_keys does nothing inside a
 // transaction, and DROP TABLE with foreign keys on deletes from the children
 // (SQLite: PRAGMA foreign_keys; Foreign Key Support, section 5): so it is

@@ -21,7 +21,7 @@ func (r *reader) relate(oid uint32, o *catalog.Object, kind string) {
 	r.rels[oid], r.byObject[o] = rel, rel
 }
 
-var relationKinds = map[string]catalog.Kind{"r": catalog.Table, "p": catalog.Table, "v": catalog.View, "m": vocab.MatView, "S": catalog.Sequence}
+var relationKinds = map[string]catalog.Kind{"r": catalog.Table, "p": catalog.Table, "f": vocab.ForeignTable, "v": catalog.View, "m": vocab.MatView, "S": catalog.Sequence}
 
 func (r *reader) relation(w *row) {
 	oid, schema, name, kind := w.oid(), w.oid(), w.text(), w.name()
@@ -61,6 +61,7 @@ func (r *reader) relation(w *row) {
 	r.owned(o, w.name(), w.texts())
 	r.add(pgClass, oid, o)
 	r.rowType(w.oid(), o)
+	o.SetText("of type", w.text())
 }
 
 // rowType notes that a relation's rows are of a type.
@@ -132,6 +133,9 @@ func (r *reader) rangeType(w *row) {
 	o.Set("subtype", catalog.Scalar(w.text()))
 	for _, fact := range []string{"subtype opclass", "collation", "canonical", "subtype diff", "multirange type"} {
 		o.SetText(fact, w.text())
+	}
+	if f := w.oid(); f != 0 {
+		r.shells[f] = o
 	}
 }
 

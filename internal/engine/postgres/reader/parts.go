@@ -34,7 +34,7 @@ func (r *reader) column(w *row) {
 	}
 	c := &rel.columns[num-1]
 	c.name, c.typ = w.name(), typeKey{w.oid(), int32(w.int())}
-	if rel.object.Kind != catalog.Table {
+	if !vocab.IsTable(rel.object.Kind) {
 		r.typesSeen[c.typ] = true
 	} else {
 		c.object = r.object()
@@ -201,7 +201,7 @@ func (r *reader) inherits(w *row) {
 	childOid, parentOid := w.oid(), w.oid()
 	r.attached[childOid] = true
 	child, parent := r.rels[childOid], r.rels[parentOid]
-	if child == nil || parent == nil || child.object.Kind != catalog.Table {
+	if child == nil || parent == nil || !vocab.IsTable(child.object.Kind) {
 		return
 	}
 	c, p := child.object, parent.object

@@ -21,9 +21,9 @@ const relationsSQL = `SELECT c.oid, c.relnamespace, c.relname, c.relkind, c.relp
   c.relrowsecurity, c.relforcerowsecurity, c.relreplident, c.relispopulated,
   CASE WHEN c.relkind = 'p' THEN pg_get_partkeydef(c.oid) END,
   CASE WHEN c.relispartition THEN pg_get_expr(c.relpartbound, c.oid) END,
-  c.relam, c.reltablespace, pg_get_userbyid(c.relowner), c.relacl::text[], c.reltype
+  c.relam, c.reltablespace, pg_get_userbyid(c.relowner), c.relacl::text[], c.reltype, CASE WHEN c.reloftype <> 0 THEN format_type(c.reloftype, NULL) END
 FROM pg_class c LEFT JOIN pg_class t ON t.oid = c.reltoastrelid AND t.reloptions IS NOT NULL
-WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S') AND c.oid >= 16384`
+WHERE c.relkind IN ('r', 'p', 'v', 'm', 'S', 'f') AND c.oid >= 16384`
 
 const inheritsSQL = `SELECT i.inhrelid, i.inhparent FROM pg_inherits i ORDER BY i.inhrelid, i.inhseqno`
 
@@ -37,7 +37,7 @@ const columnsSQL = `SELECT a.attrelid, a.attnum, a.attname, a.atttypid, a.atttyp
     %[1]s, a.attstattarget::text, array_to_string(a.attoptions, e'\x01'), array_to_string(a.attacl, e'\x01'), a.attidentity::text, a.attgenerated::text,
     CASE WHEN a.attinhcount > 0 AND NOT a.attislocal THEN 'inherited' END] FROM pg_type t WHERE t.oid = a.atttypid) END
 FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
-WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'c') AND c.oid >= 16384`
+WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'c', 'f') AND c.oid >= 16384`
 
 // The names of types, asked once for each that columns have.
 const columnTypesSQL = `SELECT x.typ, x.mod, format_type(x.typ, x.mod) FROM unnest($1::oid[], $2::int4[]) AS x (typ, mod)`
@@ -95,7 +95,7 @@ const rangesSQL = `SELECT r.rngtypid, format_type(r.rngsubtype, NULL),
   CASE WHEN NOT o.opcdefault THEN (SELECT quote_ident(n.nspname) || '.' || quote_ident(o.opcname) FROM pg_namespace n WHERE n.oid = o.opcnamespace) END,
   CASE WHEN r.rngcollation <> st.typcollation THEN (SELECT quote_ident(n.nspname) || '.' || quote_ident(co.collname) FROM pg_collation co JOIN pg_namespace n ON n.oid = co.collnamespace WHERE co.oid = r.rngcollation) END,
   CASE WHEN r.rngcanonical <> 0 THEN r.rngcanonical::regproc::text END,
-  CASE WHEN r.rngsubdiff <> 0 THEN r.rngsubdiff::regproc::text END, %s
+  CASE WHEN r.rngsubdiff <> 0 THEN r.rngsubdiff::regproc::text END, %s, r.rngcanonical::oid
 FROM pg_range r JOIN pg_opclass o ON o.oid = r.rngsubopc JOIN pg_type st ON st.oid = r.rngsubtype
 WHERE r.rngtypid >= 16384`
 
@@ -127,11 +127,10 @@ func notMember(class, oid string) string {
 	return fmt.Sprintf(`NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.classid = '%s'::regclass AND e.objid = %s AND e.deptype = 'e')`, class, oid)
 }
 
-// notComparedSQL counts, by kind, what is there and is not read yet.
-const notComparedSQL = `SELECT kind, count(*) FROM (
-  SELECT 'operator' AS kind FROM pg_operator o JOIN pg_namespace n ON n.oid = o.oprnamespace WHERE %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = o.oid AND e.deptype = 'e')
-  UNION ALL SELECT 'base type' FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype = 'b' AND t.typelem = 0 AND %[1]s AND NOT EXISTS (SELECT 1 FROM pg_depend e WHERE e.objid = t.oid AND e.deptype = 'e')
-  UNION ALL SELECT 'foreign table' FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind = 'f' AND %[1]s
-  UNION ALL SELECT 'foreign server' FROM pg_foreign_server
-  UNION ALL SELECT 'subscription' FROM pg_subscription WHERE subdbid = (SELECT oid FROM pg_database WHERE datname = current_database())
-) AS x GROUP BY kind ORDER BY kind`
+// notComparedSQL counts, by kind, what is there and is not read: things of the
+// user's in system catalogs that nothing here knows.
+const notComparedSQL = `SELECT c.relname::text, count(*)
+FROM pg_depend d JOIN pg_class c ON c.oid = d.classid
+WHERE d.deptype = 'n' AND d.refclassid = 'pg_namespace'::regclass AND d.objid >= 16384 AND c.relname NOT IN ('pg_class', 'pg_type', 'pg_proc', 'pg_operator', 'pg_opclass', 'pg_opfamily',
+  'pg_collation', 'pg_conversion', 'pg_constraint', 'pg_statistic_ext', 'pg_ts_parser', 'pg_ts_template', 'pg_ts_dict', 'pg_ts_config', 'pg_extension', 'pg_default_acl', 'pg_publication_namespace')
+GROUP BY 1 ORDER BY 1`

@@ -80,9 +80,11 @@ type reader struct {
 	opclasses   map[uint32]opclass
 	enumLabels  map[uint32]string // by the label's oid
 	clones      map[uint32]uint32 // constraints and those they are copies of
-	commented   map[uint32]bool   // oids of parts that have a comment
-	attached    map[uint32]bool   // partitions and their indexes
-	parameters  map[uint32]bool   // indexes whose operator classes have parameters
+	roles       map[uint32]string
+	shells      map[uint32]*catalog.Object // functions that types are made of, and the type
+	commented   map[uint32]bool            // oids of parts that have a comment
+	attached    map[uint32]bool            // partitions and their indexes
+	parameters  map[uint32]bool            // indexes whose operator classes have parameters
 	indexes     map[uint32]*index
 	indexOrder  []*index
 	keys        []*constraint
@@ -137,7 +139,7 @@ type Conn interface {
 func Read(ctx context.Context, conn Conn, version int, lazy bool) (*catalog.Catalog, error) {
 	r := &reader{c: &catalog.Catalog{Engine: "postgres"}, version: version, lazy: lazy, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
-		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, clones: map[uint32]uint32{},
+		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{},
 		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
 	before, after := r.queries()
 	if err := r.run(ctx, conn, before); err != nil {
@@ -214,8 +216,14 @@ func (r *reader) queries() (before, after []query) {
 		{what: "schemas", sql: schemasSQL, row: r.schema},
 		{what: "extensions", sql: extensionsSQL, row: r.extension},
 		{what: "members of extensions", sql: membersSQL, row: r.member},
+		{what: "roles", sql: "SELECT r.oid, r.rolname FROM pg_roles r", row: func(w *row) { oid := w.oid(); r.roles[oid] = w.text() }},
+		{what: "foreign-data wrappers", sql: wrappersSQL, row: r.wrapper},
+		{what: "foreign servers", sql: serversSQL, row: r.server},
+		{what: "user mappings", sql: mappingsSQL, row: r.mapping},
+		{what: "subscriptions", sql: r.subscriptionsSQL(), row: r.subscription},
 		{what: "relations", sql: relationsSQL, row: r.relation},
 		{what: "types", sql: typesSQL, row: r.typ},
+		{what: "base types", sql: r.baseTypesSQL(), row: r.baseType},
 		{what: "enum values", sql: enumsSQL, row: r.enumValue},
 		{what: "ranges", sql: fmt.Sprintf(rangesSQL, r.since(140000, "r.rngmultitypid::regtype::text", "NULL::text")), row: r.rangeType},
 		{what: "routines", sql: routinesSQL, row: r.routine},
@@ -224,6 +232,8 @@ func (r *reader) queries() (before, after []query) {
 	before = append(before, query{what: "columns", sql: fmt.Sprintf(columnsSQL, r.since(140000, "NULLIF(a.attcompression::text, '')", "NULL::text")), row: r.column})
 	after = []query{
 		{what: "parameters of operator classes", sql: parametersSQL, row: func(w *row) { r.parameters[w.oid()] = true }},
+		{what: "foreign tables", sql: foreignTablesSQL, row: r.foreignTable},
+		{what: "options of foreign columns", sql: foreignColumnsSQL, row: r.foreignColumn},
 		{what: "defaults", sql: defaultsSQL, row: r.columnDefault},
 		{what: "inheritance", sql: inheritsSQL, row: r.inherits},
 		{what: "operator classes", sql: opclassesSQL, row: r.opclass},
@@ -235,7 +245,8 @@ func (r *reader) queries() (before, after []query) {
 		{what: "sequences", sql: sequencesSQL, row: r.sequence},
 		{what: "publications", sql: r.publicationsSQL(), row: r.publication},
 		{what: "default privileges", sql: defaultRightsSQL, row: r.defaultRights},
-		{what: "other kinds", sql: fmt.Sprintf(notComparedSQL, notSystem), row: r.notCompared},
+		{what: "security labels", sql: labelsSQL, row: r.label},
+		{what: "other kinds", sql: notComparedSQL, row: r.notCompared},
 	}
 	// Where nothing else asks what an oid stands for, the comments come first,
 	// so that only what has one must be found again.
@@ -243,7 +254,7 @@ func (r *reader) queries() (before, after []query) {
 	if r.lazy {
 		after = append(append([]query{{what: "commented", sql: commentedSQL, row: r.isCommented}}, after...), comments)
 	} else {
-		after = append(after, comments, query{what: "arrays of rows", sql: rowArraysSQL, row: r.rowArray}, query{what: "published tables", sql: r.publishedSQL(), row: r.published},
+		after = append(after, comments, query{what: "arrays of rows", sql: rowArraysSQL, row: r.rowArray}, query{what: "members of operator classes", sql: membersOfSQL, row: r.memberOf}, query{what: "published tables", sql: r.publishedSQL(), row: r.published},
 			query{what: "dependencies", sql: fmt.Sprintf(dependSQL, r.dependents()), row: r.depend})
 	}
 	return before, after
@@ -334,7 +345,7 @@ var laterFacts = []struct {
 // finish does what needs all rows.
 func (r *reader) finish() {
 	for _, rel := range r.rels {
-		if rel.object.Kind == catalog.Table {
+		if vocab.IsTable(rel.object.Kind) {
 			continue
 		}
 		var lines []string
@@ -390,6 +401,9 @@ func (r *reader) depend(w *row) {
 		aspect = catalog.AspectRowType
 	}
 	need := catalog.Need{On: on.ref(), Aspect: aspect}
+	if a.class == pgProc && refclass == pgType && r.shells[a.oid] == on.owner {
+		need.On = vocab.Shell(on.owner)
+	}
 	o := t.self()
 	if o.Kind == catalog.Column && !o.Has("generated") {
 		need.Fact = "type"
@@ -408,7 +422,8 @@ func (r *reader) depend(w *row) {
 // dependents are the system catalogs whose rows' dependencies are read.
 func (r *reader) dependents() string {
 	var out []string
-	for _, c := range []string{"pg_class", "pg_type", "pg_proc", "pg_constraint", "pg_attrdef", "pg_rewrite", "pg_trigger", "pg_policy", "pg_publication", "pg_publication_rel"} {
+	for _, c := range []string{"pg_class", "pg_type", "pg_proc", "pg_constraint", "pg_attrdef", "pg_rewrite", "pg_trigger", "pg_policy", "pg_publication", "pg_publication_rel",
+		"pg_amop", "pg_amproc", "pg_foreign_data_wrapper", "pg_foreign_server"} {
 		out = append(out, "'"+c+"'::regclass")
 	}
 	if r.version >= 150000 {
@@ -422,7 +437,7 @@ func (r *reader) dependents() string {
 
 func (r *reader) comment(w *row) {
 	class, oid, sub, text := w.oid(), w.oid(), int32(w.int()), w.text()
-	if rel := r.rels[oid]; class == pgClass && sub > 0 && rel != nil && rel.object.Kind != catalog.Table {
+	if rel := r.rels[oid]; class == pgClass && sub > 0 && rel != nil && !vocab.IsTable(rel.object.Kind) {
 		if c := rel.column(int(sub)); c != nil { // of a view or composite
 			o := rel.object
 			o.Set("column comments", catalog.SetOf(append(o.List("column comments"), vocab.Quote(c.name)+": "+text)...))
@@ -439,7 +454,7 @@ func (r *reader) comment(w *row) {
 	case o.Kind == "extension" && r.classes["pg_extension"] != class: // on a member
 	case class == pgClass && o.Kind != catalog.Index && t.part != nil && sub == 0:
 		o.Set("index comment", catalog.Scalar(text)) // on the index behind a constraint
-	case class == pgType && o.Kind == catalog.Table:
+	case class == pgType && vocab.IsTable(o.Kind):
 	default:
 		o.Set("comment", catalog.Scalar(text))
 	}
@@ -447,7 +462,7 @@ func (r *reader) comment(w *row) {
 
 func (r *reader) notCompared(w *row) {
 	kind := w.text()
-	r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: catalog.Kind(strings.ReplaceAll(kind, " ", "-")), Why: fmt.Sprintf("%d of them; this kind is not read", w.int())})
+	r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: catalog.Kind(kind), Why: fmt.Sprintf("%d of them, in a system catalog this version does not know", w.int())})
 }
 
 // needs completes and sorts the needs of everything.

@@ -177,7 +177,7 @@ func (t *treeWriter) name(class, oid uint32) bool {
 	t.out = strconv.AppendQuote(t.out, th.owner.Schema)
 	t.out = strconv.AppendQuote(t.out, th.owner.Key())
 	switch th.owner.Kind {
-	case catalog.Table, catalog.View, vocab.MatView, vocab.Composite:
+	case catalog.Table, vocab.ForeignTable, catalog.View, vocab.MatView, vocab.Composite:
 		t.layout(t.r.byObject[th.owner])
 	}
 	return true

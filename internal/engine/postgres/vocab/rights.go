@@ -30,6 +30,12 @@ var Rights = map[catalog.Kind]struct{ Owner, Public, Word string }{
 	Composite:        {"U", "U", "TYPE"},
 	Range:            {"U", "U", "TYPE"},
 	catalog.Column:   {"", "", "TABLE"},
+	ForeignTable:     {"rawdDxt", "", "TABLE"},
+	BaseType:         {"U", "U", "TYPE"},
+	"aggregate":      {"X", "X", "FUNCTION"},
+	"language":       {"U", "U", "LANGUAGE"},
+	Wrapper:          {"U", "", "FOREIGN DATA WRAPPER"},
+	ForeignServer:    {"U", "", "FOREIGN SERVER"},
 }
 
 // Grantees that are no role's name.
