@@ -22,7 +22,7 @@ const foreignTablesSQL = `SELECT t.ftrelid, s.srvname, t.ftoptions FROM pg_forei
 
 const foreignColumnsSQL = `SELECT a.attrelid, a.attnum, a.attfdwoptions FROM pg_attribute a WHERE a.attfdwoptions IS NOT NULL AND a.attrelid >= 16384`
 
-const subscriptionsSQL = `SELECT s.oid, s.subname, s.subenabled, s.subslotname, s.subsynccommit, s.subpublications, s.subbinary, %s, pg_get_userbyid(s.subowner)
+const subscriptionsSQL = `SELECT s.oid, s.subname, s.subenabled, s.subslotname, s.subsynccommit, s.subpublications, %s, %s, pg_get_userbyid(s.subowner)
 FROM pg_subscription s WHERE s.subdbid = (SELECT d.oid FROM pg_database d WHERE d.datname = current_database())`
 
 // secrets are options whose values are nobody's business: they are neither
@@ -104,7 +104,7 @@ func (r *reader) foreignColumn(w *row) {
 }
 
 func (r *reader) subscriptionsSQL() string {
-	return fmt.Sprintf(subscriptionsSQL, r.since(140000, "s.substream::text", "'f'"))
+	return fmt.Sprintf(subscriptionsSQL, r.since(140000, "s.subbinary", "false"), r.since(140000, "s.substream::text", "'f'"))
 }
 
 // subscription reads all but where it connects to.
