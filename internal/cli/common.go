@@ -26,16 +26,16 @@ func (a *app) scopeFlags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
 	f.StringArrayVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
-	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants")
+	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants, definers")
 }
 
-var groups = map[string]bool{"owners": true, "grants": true}
+var groups = map[string]bool{"owners": true, "grants": true, "definers": true}
 
 func (a *app) options() (compare.Options, error) {
 	opt := compare.Options{Groups: map[string]bool{}}
 	for _, g := range a.with {
 		if !groups[g] {
-			return opt, trouble("usage", "--include %q: it is one of owners, grants", g)
+			return opt, trouble("usage", "--include %q: it is one of owners, grants, definers", g)
 		}
 		opt.Groups[g] = true
 	}

@@ -18,12 +18,13 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql"
 	"dappermirror/internal/engine/postgres"
 	"dappermirror/internal/engine/sqlite"
 )
 
 // Engines are the database systems there are.
-var Engines = []engine.Engine{sqlite.Engine{}, postgres.Engine{}}
+var Engines = []engine.Engine{sqlite.Engine{}, postgres.Engine{}, mysql.Engine{}}
 
 // EngineNamed finds an engine by the name catalogs and scripts carry.
 func EngineNamed(name string) (engine.Engine, error) {
@@ -88,11 +89,13 @@ func Resolve(text string, opt Options) (*Place, error) {
 			return sqliteFile(strings.TrimPrefix(text, "sqlite:"), opt)
 		case "postgres", "postgresql":
 			return server(postgres.Engine{}, text)
-		case "mysql", "mariadb", "git":
+		case "mysql", "mariadb":
+			return server(mysql.Engine{}, text)
+		case "git":
 			return nil, fmt.Errorf("%s: places of this kind cannot be read yet", m[1])
 		}
 		if strings.Contains(text, "://") {
-			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are postgres://, sqlite: and files", redact(text), m[1])
+			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are postgres://, mariadb://, mysql://, sqlite: and files", redact(text), m[1])
 		}
 	}
 	return file(text, opt)
@@ -108,7 +111,7 @@ func server(e engine.Engine, text string) (*Place, error) {
 	label := redact(text)
 	id := *u
 	id.User, id.RawQuery = nil, ""
-	ident := id.String() + "?" + u.Query().Get("host") + u.Query().Get("port")
+	ident := id.String() + "?" + u.Query().Get("host") + u.Query().Get("port") + u.Query().Get("socket")
 	return &Place{Label: label, Identity: ident, Engine: e, Address: text, PasswordShown: shown || u.Query().Has("password")}, nil
 }
 

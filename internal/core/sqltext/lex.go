@@ -20,12 +20,14 @@ type Dialect struct {
 	Nested         bool // /* /* */ */
 	Hash           bool // # comment
 	DashSpace      bool // -- begins a comment only before white space
+	Delimiter      bool // a DELIMITER line changes what ends a statement
 }
 
 // The dialects.
 var (
 	SQLite   = Dialect{Name: "sqlite", Backtick: true, Bracket: true}
 	Postgres = Dialect{Name: "postgres", EString: true, Dollar: true, Nested: true}
+	MySQL    = Dialect{Name: "mysql", Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true}
 )
 
 // Kind is what a token is.

@@ -23,6 +23,7 @@ func Split(d Dialect, text string) []Statement {
 	var sig []Token // significant tokens of the current statement
 	start, before, depth, atomic := -1, 0, 0, 0
 	lineStart := true
+	delimiter := ";"
 	flush := func(end int, open bool) {
 		if start >= 0 {
 			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]})
@@ -37,12 +38,17 @@ func Split(d Dialect, text string) []Statement {
 			}
 			continue
 		}
-		if start < 0 && (lineStart || i == 0) && (t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
+		delimiterLine := d.Delimiter && t.Is("delimiter")
+		if start < 0 && (lineStart || i == 0) && (delimiterLine || t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
 			end := strings.IndexByte(text[t.Pos:], '\n')
 			if end < 0 {
 				end = len(text) - t.Pos
 			}
-			out = append(out, Statement{Text: strings.TrimSpace(text[t.Pos : t.Pos+end]), Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
+			line := strings.TrimSpace(text[t.Pos : t.Pos+end])
+			if f := strings.Fields(line); delimiterLine && len(f) > 1 {
+				delimiter = f[1]
+			}
+			out = append(out, Statement{Text: line, Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
 			before = t.Pos + end
 			// The line may hold anything: lex again behind it.
 			rest := Lex(d, text[before:])
@@ -55,6 +61,19 @@ func Split(d Dialect, text string) []Statement {
 		lineStart = false
 		if start < 0 {
 			start = t.Pos
+		}
+		if delimiter != ";" {
+			if t.Kind == Op && strings.HasPrefix(text[t.Pos:], delimiter) {
+				end := t.Pos + len(delimiter)
+				flush(t.Pos, false)
+				for i+1 < len(toks) && toks[i+1].Pos < end {
+					i++
+				}
+				before = end
+			} else if t.Kind == Bad {
+				flush(len(text), true)
+			}
+			continue
 		}
 		sig = append(sig, t)
 		switch {
@@ -74,7 +93,7 @@ func Split(d Dialect, text string) []Statement {
 			flush(t.Pos+1, false)
 		}
 	}
-	flush(len(text), depth > 0 || atomic > 0 || start >= 0 && !complete(d, append(sig, Token{Kind: Op, Text: ";"})))
+	flush(len(text), delimiter != ";" || depth > 0 || atomic > 0 || start >= 0 && !complete(d, append(sig, Token{Kind: Op, Text: ";"})))
 	return out
 }
 

@@ -1,0 +1,296 @@
+// Package mysql reads MariaDB and MySQL with batched SHOW CREATE, and writes
+// their DDL. No statement of it can be taken back: each commits.
+package mysql
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"os"
+	"strings"
+	"time"
+
+	driver "github.com/go-sql-driver/mysql"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// Engine is MariaDB, and MySQL.
+type Engine struct{}
+
+// Name implements engine.Engine.
+func (Engine) Name() string { return "mysql" }
+
+// Title implements engine.Engine.
+func (Engine) Title() string { return "MariaDB/MySQL" }
+
+// Dialect implements engine.Engine.
+func (Engine) Dialect() sqltext.Dialect { return sqltext.MySQL }
+
+// Writer implements engine.Engine.
+func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+
+// Kinds implements engine.Surveyor.
+func (Engine) Kinds() []engine.KindNote {
+	return []engine.KindNote{
+		{Kind: kindDatabase, Note: "its default character set and collation"},
+		{Kind: catalog.Table, Note: "engine, character set, options, partitions, system versioning; one ALTER TABLE for all its changes"},
+		{Kind: catalog.Column, Note: "with its place among the others"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey, Note: "dropped before and added after what it stands on changes"},
+		{Kind: catalog.Index, Note: "unique, full-text, spatial, descending, prefixes, ignored"}, {Kind: kindPeriod, Note: "application-time periods"},
+		{Kind: catalog.Trigger, Note: "with its order and SQL mode"}, {Kind: catalog.View, Note: "replaced in place"},
+		{Kind: catalog.Routine, Note: "functions and procedures, with SQL mode and character set"}, {Kind: "package"}, {Kind: "package-body"},
+		{Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
+	}
+}
+
+// mode is the SQL mode the statements run in. Without strictness a narrowing
+// cuts values silently; NO_ZERO_DATE would refuse rows that are there.
+const mode = "STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION"
+
+const connectionSet = "utf8mb4 utf8mb4_general_ci"
+
+// settings fix what the meaning of the statements depends on; what they
+// change is kept in variables and given back.
+var settings = []string{
+	"SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;",
+	"SET @dapper_mirror_sql_mode = @@SESSION.sql_mode, @dapper_mirror_time_zone = @@SESSION.time_zone, @dapper_mirror_lock = @@SESSION.lock_wait_timeout;",
+	"SET SESSION sql_mode = '" + mode + "', time_zone = '+00:00', lock_wait_timeout = 10, foreign_key_checks = 1, sql_notes = 0;",
+}
+
+// Frame implements engine.Engine.
+func (Engine) Frame(plan *order.Plan) engine.Frame {
+	return engine.Frame{
+		Settings: settings,
+		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, sql_notes = 1;"},
+		RunWith:  "mariadb %s < %s",
+		Notes: []string{
+			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Compare again and write a new script from there: it does what is left.",
+			"A lock that is not got within 10 seconds (lock_wait_timeout) stops it too.",
+		},
+		Lock: "a metadata lock on each table while it is altered; most changes let others read meanwhile, those marked rewrite copy the table",
+	}
+}
+
+type database struct {
+	pool *sql.DB
+	conn *sql.Conn
+	name string
+}
+
+var errChanged = errors.New("the structure changed while it was read")
+
+// config makes the driver's configuration of a URL: user, password, host and
+// database, `socket`, `ssl-mode` and `charset` as parameters, and what
+// MYSQL_PWD and MYSQL_HOST say where the URL is silent.
+func config(address string) (*driver.Config, error) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, fmt.Errorf("%w: the address is not understood", engine.ErrConnect)
+	}
+	cfg := driver.NewConfig()
+	cfg.User = u.User.Username()
+	cfg.Passwd, _ = u.User.Password()
+	q := u.Query()
+	file := optionFile()
+	first := func(l ...string) string {
+		for _, s := range l {
+			if s != "" {
+				return s
+			}
+		}
+		return ""
+	}
+	cfg.User = first(cfg.User, q.Get("user"), file["user"], os.Getenv("USER"))
+	cfg.Passwd = first(cfg.Passwd, os.Getenv("MYSQL_PWD"), file["password"])
+	cfg.DBName = strings.TrimPrefix(u.Path, "/")
+	if cfg.DBName == "" {
+		return nil, fmt.Errorf("%w: the address names no database (mariadb://user@host/DATABASE)", engine.ErrConnect)
+	}
+	socket := first(q.Get("socket"), q.Get("unix_socket"))
+	host, port := u.Hostname(), first(u.Port(), os.Getenv("MYSQL_TCP_PORT"), file["port"], "3306")
+	if host == "" && socket == "" {
+		socket = first(file["socket"], os.Getenv("MYSQL_UNIX_PORT"))
+		host = first(os.Getenv("MYSQL_HOST"), file["host"], "localhost")
+	}
+	if socket == "" && host == "localhost" && u.Port() == "" {
+		if _, err := os.Stat("/run/mysqld/mysqld.sock"); err == nil {
+			socket = "/run/mysqld/mysqld.sock"
+		}
+	}
+	cfg.Net, cfg.Addr = "tcp", host+":"+port
+	if strings.Contains(host, ":") {
+		cfg.Addr = "[" + host + "]:" + port
+	}
+	if socket != "" {
+		cfg.Net, cfg.Addr = "unix", socket
+	}
+	switch m := strings.ToLower(first(q.Get("ssl-mode"), q.Get("tls"), file["ssl-mode"])); m {
+	case "", "preferred":
+		if cfg.Net == "tcp" {
+			cfg.TLSConfig = "preferred"
+		}
+	case "disabled", "false":
+		cfg.TLSConfig = "false"
+	case "required", "skip-verify":
+		cfg.TLSConfig = "skip-verify"
+	case "verify_ca", "verify_identity", "true":
+		cfg.TLSConfig = "true"
+	default:
+		return nil, fmt.Errorf("%w: ssl-mode=%s: it is one of disabled, preferred, required, verify_identity", engine.ErrConnect, m)
+	}
+	cfg.AllowNativePasswords, cfg.MultiStatements, cfg.AllowCleartextPasswords = true, true, false
+	cfg.Timeout = 15 * time.Second
+	cfg.Collation = "utf8mb4_general_ci"
+	cfg.ConnectionAttributes = "program_name:dapper-mirror"
+	return cfg, nil
+}
+
+// optionFile reads the groups [client] and [mysql] of ~/.my.cnf.
+func optionFile() map[string]string {
+	out := map[string]string{}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return out
+	}
+	data, err := os.ReadFile(home + "/.my.cnf")
+	if err != nil {
+		return out
+	}
+	group := ""
+	for _, line := range strings.Split(string(data), "\n") {
+		line = strings.TrimSpace(line)
+		switch {
+		case line == "" || line[0] == '#' || line[0] == ';':
+		case line[0] == '[':
+			group = strings.Trim(line, "[]")
+		case group == "client" || group == "mysql" || group == "mariadb" || group == "client-mariadb":
+			k, v, _ := strings.Cut(line, "=")
+			out[strings.ReplaceAll(strings.TrimSpace(k), "_", "-")] = strings.Trim(strings.TrimSpace(v), `"'`)
+		}
+	}
+	return out
+}
+
+// Open implements engine.Engine.
+func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) (engine.Database, error) {
+	cfg, err := config(address)
+	if err != nil {
+		return nil, err
+	}
+	driver.SetLogger(quiet{})
+	connector, err := driver.NewConnector(cfg)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %v", engine.ErrConnect, err)
+	}
+	d := &database{pool: sql.OpenDB(connector), name: cfg.DBName}
+	if d.conn, err = d.pool.Conn(ctx); err != nil {
+		d.pool.Close()
+		return nil, explain(err)
+	}
+	if opt.Write {
+		var readOnly bool
+		if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.read_only").Scan(&readOnly); err != nil {
+			d.Close()
+			return nil, explain(err)
+		}
+		if readOnly {
+			d.Close()
+			return nil, fmt.Errorf("%w: the server is read-only, perhaps a replica", engine.ErrReadOnly)
+		}
+	}
+	return d, nil
+}
+
+// quiet swallows what the driver would print.
+type quiet struct{}
+
+func (quiet) Print(...any) {}
+
+// explain says in our words what the server or the driver means.
+func explain(err error) error {
+	var my *driver.MySQLError
+	if errors.As(err, &my) {
+		switch my.Number {
+		case 1049:
+			return fmt.Errorf("%w: the server has no such database", engine.ErrNotFound)
+		case 1044, 1045, 1698:
+			return fmt.Errorf("%w: the server refused the user or password (%s)", engine.ErrConnect, my.Message)
+		case 1205, 1213:
+			return fmt.Errorf("%w (%s); try again when it is done", engine.ErrLocked, my.Message)
+		case 1290, 1836:
+			return fmt.Errorf("%w (%s)", engine.ErrReadOnly, my.Message)
+		case 1021, 1114:
+			return fmt.Errorf("%w on the server (%s)", engine.ErrDiskFull, my.Message)
+		}
+		return fmt.Errorf("%s (error %d)", my.Message, my.Number)
+	}
+	switch {
+	case errors.Is(err, context.Canceled), errors.Is(err, errChanged):
+		return err
+	case errors.Is(err, os.ErrNotExist):
+		return fmt.Errorf("%w: there is no server socket where the address says", engine.ErrConnect)
+	case errors.Is(err, driver.ErrInvalidConn), errors.Is(err, sql.ErrConnDone):
+		return fmt.Errorf("%w: the connection was lost", engine.ErrConnect)
+	}
+	return fmt.Errorf("%w: %v", engine.ErrConnect, err)
+}
+
+// Read implements engine.Database. Names are printed in backticks whatever
+// the session says, in a session that can change nothing.
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+	for try := 1; ; try++ {
+		c, err := d.read(ctx)
+		if !errors.Is(err, errChanged) || try == 3 {
+			return c, err
+		}
+	}
+}
+
+func (d *database) read(ctx context.Context) (*catalog.Catalog, error) {
+	var before string
+	if err := d.conn.QueryRowContext(ctx, "SELECT @@SESSION.sql_mode").Scan(&before); err != nil {
+		return nil, explain(err)
+	}
+	if _, err := d.conn.ExecContext(ctx, "SET SESSION sql_mode = '', sql_quote_show_create = 1"); err != nil {
+		return nil, explain(err)
+	}
+	defer d.conn.ExecContext(context.WithoutCancel(ctx), "SET SESSION sql_mode = "+literal(before))
+	c := &catalog.Catalog{Engine: "mysql"}
+	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&c.Version); err != nil {
+		return nil, explain(err)
+	}
+	r := &reader{conn: d.conn, database: d.name, c: c}
+	if err := r.read(ctx); err != nil {
+		return nil, explainReading(err)
+	}
+	return c, nil
+}
+
+func explainReading(err error) error {
+	var my *driver.MySQLError
+	if errors.As(err, &my) || errors.Is(err, driver.ErrInvalidConn) {
+		return explain(err)
+	}
+	return err
+}
+
+// Exec implements engine.Database.
+func (d *database) Exec(ctx context.Context, text string) error {
+	if _, err := d.conn.ExecContext(ctx, text); err != nil {
+		return explain(err)
+	}
+	return nil
+}
+
+// Close implements engine.Database.
+func (d *database) Close() error {
+	if d.conn != nil {
+		d.conn.Close()
+	}
+	return d.pool.Close()
+}

@@ -1,0 +1,430 @@
+package mysql
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"sort"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+)
+
+// reader fills a catalog from SHOW CREATE and the lists that name things.
+type reader struct {
+	conn     *sql.Conn
+	database string
+	c        *catalog.Catalog
+}
+
+// together is how many SHOW CREATE statements make one round trip.
+const together = 50
+
+// row is one row of a result, by column name.
+type row map[string]string
+
+func (r *reader) rows(ctx context.Context, query string, each func(row) error) error {
+	rows, err := r.conn.QueryContext(ctx, query)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for {
+		if err := scan(rows, each); err != nil {
+			return err
+		}
+		if !rows.NextResultSet() {
+			return rows.Err()
+		}
+	}
+}
+
+func scan(rows *sql.Rows, each func(row) error) error {
+	cols, err := rows.Columns()
+	if err != nil {
+		return err
+	}
+	vals := make([]sql.NullString, len(cols))
+	ptrs := make([]any, len(cols))
+	for i := range vals {
+		ptrs[i] = &vals[i]
+	}
+	for rows.Next() {
+		if err := rows.Scan(ptrs...); err != nil {
+			return err
+		}
+		m := make(row, len(cols))
+		for i, c := range cols {
+			m[c] = vals[i].String
+		}
+		if err := each(m); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// shown runs SHOW CREATE for every name, many to a round trip.
+func (r *reader) shown(ctx context.Context, what string, names []string, each func(row) error) error {
+	for len(names) > 0 {
+		n := min(together, len(names))
+		var b strings.Builder
+		for _, name := range names[:n] {
+			fmt.Fprintf(&b, "SHOW CREATE %s %s;", what, quote(name))
+		}
+		if err := r.rows(ctx, b.String(), each); err != nil {
+			return fmt.Errorf("reading %s definitions: %w", strings.ToLower(what), err)
+		}
+		names = names[n:]
+	}
+	return nil
+}
+
+// read reads the database. There is no one consistent view of definitions:
+// the list of names is read again at the end.
+func (r *reader) read(ctx context.Context) error {
+	before, err := r.list(ctx)
+	if err != nil {
+		return err
+	}
+	for _, f := range []func(context.Context, map[string][]string) error{r.defaults, r.tables, r.views, r.sequences, r.triggers, r.routines, r.events} {
+		if err := f(ctx, before); err != nil {
+			return err
+		}
+	}
+	after, err := r.list(ctx)
+	if err != nil {
+		return err
+	}
+	if fmt.Sprint(before) != fmt.Sprint(after) {
+		return errChanged
+	}
+	r.needs()
+	r.c.Sort()
+	return nil
+}
+
+// list names the relations by kind.
+func (r *reader) list(ctx context.Context) (map[string][]string, error) {
+	out := map[string][]string{}
+	err := r.rows(ctx, "SHOW FULL TABLES", func(m row) error {
+		kind := m["Table_type"]
+		for k, v := range m {
+			if k != "Table_type" {
+				if kind == "SYSTEM VERSIONED" {
+					kind = "BASE TABLE"
+				}
+				out[kind] = append(out[kind], v)
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+func (r *reader) defaults(ctx context.Context, _ map[string][]string) error {
+	return r.rows(ctx, "SELECT @@character_set_database AS cs, @@collation_database AS co", func(m row) error {
+		o := &catalog.Object{Kind: kindDatabase, Name: "defaults"}
+		o.Set("charset", catalog.Scalar(m["cs"]))
+		o.Set("collation", catalog.Scalar(m["co"]))
+		r.c.Add(o)
+		return nil
+	})
+}
+
+func (r *reader) tables(ctx context.Context, names map[string][]string) error {
+	return r.shown(ctx, "TABLE", names["BASE TABLE"], func(m row) error {
+		o, err := parseTable(plain(m["Create Table"], r.database))
+		if err != nil {
+			return err
+		}
+		r.c.Add(o)
+		return nil
+	})
+}
+
+// withoutDefiner takes the definer out of a CREATE statement, and the word
+// CREATE with what stands between.
+func withoutDefiner(text string) (definer, algorithm, rest string) {
+	c := newCursor(text)
+	c.take("create")
+	for !c.done() {
+		switch {
+		case c.take("or", "replace"):
+		case c.take("algorithm", "="):
+			algorithm = c.next().Text
+		case c.take("definer", "="):
+			start := c.peek().Pos
+			c.next()
+			if c.take("@") {
+				c.next()
+			}
+			definer = strings.TrimSpace(c.text[start:c.end(c.at-1)])
+		default:
+			return definer, algorithm, c.rest()
+		}
+	}
+	return definer, algorithm, ""
+}
+
+func connection(m row) string { return m["character_set_client"] + " " + m["collation_connection"] }
+
+func (r *reader) views(ctx context.Context, names map[string][]string) error {
+	return r.shown(ctx, "VIEW", names["VIEW"], func(m row) error {
+		definer, algorithm, rest := withoutDefiner(plain(m["Create View"], r.database))
+		o := &catalog.Object{Kind: catalog.View, Name: m["View"], Space: "relation"}
+		c := newCursor(rest)
+		if c.take("sql", "security") {
+			o.Set("security", catalog.Scalar(strings.ToLower(c.next().Text)))
+		}
+		c.take("view")
+		c.next()
+		c.take("as")
+		if algorithm != "" && !strings.EqualFold(algorithm, "undefined") {
+			o.Set("algorithm", catalog.Scalar(strings.ToLower(algorithm)))
+		}
+		o.Set("definition", catalog.PlainSQL(c.rest()))
+		o.Optional("definer", "definers", catalog.Scalar(definer))
+		o.Carry("connection", catalog.Scalar(connection(m)))
+		r.c.Add(o)
+		return nil
+	})
+}
+
+func (r *reader) sequences(ctx context.Context, names map[string][]string) error {
+	return r.shown(ctx, "SEQUENCE", names["SEQUENCE"], func(m row) error {
+		o := &catalog.Object{Kind: catalog.Sequence, Name: m["Table"], Space: "relation"}
+		c := newCursor(m["Create Table"])
+		c.take("create", "sequence")
+		c.next()
+		c.take("as")
+		for !c.done() {
+			switch {
+			case c.take("start", "with"):
+				o.Set("start", catalog.Scalar(signed(c)))
+			case c.take("minvalue"):
+				o.Set("minimum", catalog.Scalar(signed(c)))
+			case c.take("maxvalue"):
+				o.Set("maximum", catalog.Scalar(signed(c)))
+			case c.take("increment", "by"):
+				o.Set("increment", catalog.Scalar(signed(c)))
+			case c.take("cache"):
+				o.Set("cache", catalog.Scalar(signed(c)))
+			case c.take("nocache"):
+				o.Set("cache", catalog.Scalar("0"))
+			case c.take("cycle"):
+				o.SetIf("cycle", true)
+			case c.take("engine", "="):
+				o.Set("engine", catalog.Scalar(c.next().Text))
+			case c.take("comment", "="):
+				o.Set("comment", catalog.Scalar(unquote(c.next().Text)))
+			default:
+				c.next()
+			}
+		}
+		r.c.Add(o)
+		return nil
+	})
+}
+
+func signed(c *cursor) string {
+	s := c.next().Text
+	if s == "-" {
+		s += c.next().Text
+	}
+	return s
+}
+
+func (r *reader) triggers(ctx context.Context, _ map[string][]string) error {
+	last := map[string]string{} // by table, event and time
+	parts := map[string]*catalog.Object{}
+	var names []string
+	err := r.rows(ctx, "SHOW TRIGGERS", func(m row) error {
+		t := r.c.Find(catalog.Ref{Kind: catalog.Table, Name: m["Table"]})
+		if t == nil {
+			return nil
+		}
+		o := &catalog.Object{Kind: catalog.Trigger, Name: m["Trigger"], Space: "trigger"}
+		o.Set("when", catalog.Scalar(m["Timing"]+" "+m["Event"]))
+		o.Set("body", catalog.PlainSQL(m["Statement"]))
+		o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
+		o.Set("connection", catalog.Scalar(connection(m)))
+		o.Optional("definer", "definers", catalog.Scalar(account(m["Definer"])))
+		slot := m["Table"] + "\x00" + m["Timing"] + m["Event"]
+		if before := last[slot]; before != "" {
+			o.Set("follows", catalog.Scalar(before))
+			o.Need(t.PartRef(t.Part(catalog.Trigger, before)), catalog.AspectName)
+		}
+		last[slot] = o.Name
+		t.Add(o)
+		parts[o.Name] = o
+		names = append(names, o.Name)
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	return r.shown(ctx, "TRIGGER", names, func(m row) error {
+		if o := parts[m["Trigger"]]; o != nil {
+			_, _, rest := withoutDefiner(m["SQL Original Statement"])
+			o.Carry("definition", catalog.PlainSQL(rest))
+		}
+		return nil
+	})
+}
+
+// account writes user@host as SQL.
+func account(s string) string {
+	i := strings.LastIndex(s, "@")
+	if i < 0 {
+		return quote(s)
+	}
+	return quote(s[:i]) + "@" + quote(s[i+1:])
+}
+
+func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
+	names := map[string][]string{}
+	err := r.rows(ctx, "SELECT ROUTINE_TYPE AS kind, ROUTINE_NAME AS name FROM information_schema.ROUTINES WHERE ROUTINE_SCHEMA = DATABASE()", func(m row) error {
+		names[m["kind"]] = append(names[m["kind"]], m["name"])
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	functions := map[string]bool{}
+	hidden := 0
+	for _, kind := range []string{"FUNCTION", "PROCEDURE", "PACKAGE", "PACKAGE BODY"} {
+		err := r.shown(ctx, kind, names[kind], func(m row) error {
+			column := map[string]string{"FUNCTION": "Create Function", "PROCEDURE": "Create Procedure", "PACKAGE": "Create Package", "PACKAGE BODY": "Create Package Body"}[kind]
+			name := m[map[string]string{"FUNCTION": "Function", "PROCEDURE": "Procedure", "PACKAGE": "Package", "PACKAGE BODY": "Package body"}[kind]]
+			if m[column] == "" { // the account may call it, not see it
+				hidden++
+				return nil
+			}
+			definer, _, rest := withoutDefiner(m[column])
+			o := &catalog.Object{Kind: catalog.Routine, Name: name, Space: strings.ToLower(kind)}
+			switch kind {
+			case "FUNCTION":
+				functions[strings.ToLower(name)] = true
+			case "PROCEDURE":
+				o.SetIf("procedure", true)
+				if functions[strings.ToLower(name)] {
+					o.Match = name + " (procedure)"
+				}
+			default:
+				o.Kind = catalog.Kind(strings.ReplaceAll(strings.ToLower(kind), " ", "-"))
+			}
+			o.Set("definition", catalog.PlainSQL(rest))
+			o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
+			o.Set("connection", catalog.Scalar(connection(m)))
+			o.Optional("definer", "definers", catalog.Scalar(definer))
+			r.c.Add(o)
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if hidden > 0 {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: catalog.Routine, Why: fmt.Sprintf("the account may not see the text of %d of them", hidden)})
+	}
+	return nil
+}
+
+func (r *reader) events(ctx context.Context, _ map[string][]string) error {
+	var names []string
+	if err := r.rows(ctx, "SHOW EVENTS", func(m row) error { names = append(names, m["Name"]); return nil }); err != nil {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kindEvent, Why: "the account has no EVENT privilege here"})
+		return nil
+	}
+	return r.shown(ctx, "EVENT", names, func(m row) error {
+		definer, _, rest := withoutDefiner(m["Create Event"])
+		o := &catalog.Object{Kind: kindEvent, Name: m["Event"], Space: "event"}
+		o.Set("definition", catalog.PlainSQL(rest))
+		o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
+		o.Set("time zone", catalog.Scalar(m["time_zone"]))
+		o.Set("connection", catalog.Scalar(connection(m)))
+		o.Optional("definer", "definers", catalog.Scalar(definer))
+		r.c.Add(o)
+		return nil
+	})
+}
+
+// needs finds what things need. The server records nothing for views and
+// bodies: their texts are read for names.
+func (r *reader) needs() {
+	relations, routines := map[string]catalog.Ref{}, map[string][]catalog.Ref{}
+	for _, o := range r.c.Objects {
+		name := strings.ToLower(o.Name)
+		switch o.Kind {
+		case catalog.Table, catalog.View, catalog.Sequence:
+			relations[name] = o.Ref()
+		case catalog.Routine:
+			routines[name] = append(routines[name], o.Ref())
+		}
+	}
+	mention := func(o *catalog.Object, self catalog.Ref, text string, sure bool) {
+		for n := range mentions(text) {
+			if ref, ok := relations[n]; ok && ref != self {
+				o.Needs = append(o.Needs, catalog.Need{On: ref, Aspect: catalog.AspectRowType, Text: !sure})
+			}
+			for _, ref := range routines[n] {
+				if ref != self {
+					o.Needs = append(o.Needs, catalog.Need{On: ref, Aspect: catalog.AspectSignature, Text: !sure})
+				}
+			}
+		}
+		sort.SliceStable(o.Needs, func(i, j int) bool { return o.Needs[i].On.Less(o.Needs[j].On) })
+	}
+	for _, o := range r.c.Objects {
+		switch o.Kind {
+		case catalog.View:
+			mention(o, o.Ref(), o.Text("definition"), true)
+		case catalog.Routine, kindEvent:
+			mention(o, o.Ref(), o.Text("definition"), false)
+		case catalog.Table:
+			r.tableNeeds(o, mention)
+		}
+	}
+}
+
+func (r *reader) tableNeeds(o *catalog.Object, mention func(*catalog.Object, catalog.Ref, string, bool)) {
+	for _, p := range o.Parts {
+		switch p.Kind {
+		case catalog.ForeignKey:
+			keyNeeds(r.c, o, p)
+		case catalog.Trigger:
+			mention(p, o.Ref(), p.Text("body"), false)
+		case catalog.Column:
+			if d := p.Text("default"); strings.Contains(strings.ToLower(d), "nextval") {
+				mention(p, o.Ref(), d, true)
+			}
+		}
+	}
+}
+
+// keyNeeds notes what a foreign key stands on: columns on both ends, and the
+// indexes that begin with them.
+func keyNeeds(cat *catalog.Catalog, o, fk *catalog.Object) {
+	stand := func(t *catalog.Object, cols []string) {
+		if t == nil {
+			return
+		}
+		for _, c := range cols {
+			if col := t.Part(catalog.Column, c); col != nil {
+				fk.Need(t.PartRef(col), catalog.AspectType)
+			}
+		}
+		for _, p := range t.Parts {
+			if l := p.List("columns"); (p.Kind == catalog.Index || p.Kind == catalog.PrimaryKey) && len(l) >= len(cols) && strings.Join(l[:len(cols)], "\x00") == strings.Join(cols, "\x00") {
+				fk.Need(t.PartRef(p), catalog.AspectIndex)
+			}
+		}
+	}
+	stand(o, fk.List("columns"))
+	parent := cat.Find(catalog.Ref{Kind: catalog.Table, Name: fk.Text("parent")})
+	stand(parent, fk.List("parent columns"))
+	if parent != nil && parent != o {
+		fk.Need(parent.Ref(), catalog.AspectName)
+	}
+}

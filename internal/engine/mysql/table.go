@@ -1,0 +1,618 @@
+package mysql
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// createTable makes a table as the source's server printed it; foreign keys
+// and triggers follow.
+func (w *Writer) createTable(c *order.Change) []*order.Action {
+	o := c.Source
+	a := created(o)
+	var lines []string
+	for _, p := range o.Parts {
+		switch p.Kind {
+		case catalog.ForeignKey, catalog.Trigger:
+		case catalog.Column:
+			lines = append(lines, columnSQL(p))
+			a.Makes = append(a.Makes, o.PartRef(p))
+		default:
+			lines = append(lines, p.Text("written"))
+			a.Makes = append(a.Makes, o.PartRef(p))
+		}
+	}
+	sql := "CREATE TABLE " + quote(o.Name) + " (\n  " + strings.Join(lines, ",\n  ") + "\n) " + tableOptions(o)
+	if p := o.Text("written partitions"); p != "" {
+		sql += "\n" + p
+	}
+	a.SQL = []string{delimited(strings.TrimSpace(sql))}
+	out := []*order.Action{a}
+	for _, p := range o.Parts {
+		switch p.Kind {
+		case catalog.ForeignKey:
+			k := addKey(o, p)
+			k.Risks = nil // there are no rows yet
+			out = append(out, k)
+		case catalog.Trigger:
+			out = append(out, createTrigger(o, p, c, "CREATE "))
+		}
+	}
+	return out
+}
+
+// tableOptions are the options of a new table, all spelled out.
+func tableOptions(o *catalog.Object) string {
+	var out []string
+	for _, p := range o.Properties {
+		if s := optionSQL(p.Name, p.Value.String()); s != "" && !p.Carried {
+			out = append(out, s)
+		}
+	}
+	if o.Has("system versioning") {
+		out = append(out, "WITH SYSTEM VERSIONING")
+	}
+	return strings.Join(out, " ")
+}
+
+func optionSQL(fact, value string) string {
+	switch {
+	case fact == "engine":
+		return "ENGINE=" + value
+	case fact == "charset":
+		return "DEFAULT CHARSET=" + value
+	case fact == "collation":
+		return "COLLATE=" + value
+	case fact == "comment":
+		return "COMMENT=" + literal(value)
+	case strings.HasPrefix(fact, "option "):
+		name := strings.TrimPrefix(fact, "option ")
+		if strings.Contains(name, " ") {
+			name = quote(name)
+		}
+		return name + "=" + value
+	}
+	return ""
+}
+
+// unset says how an option is given up.
+var unset = map[string]string{"comment": "COMMENT=''", "option ROW_FORMAT": "ROW_FORMAT=DEFAULT", "option KEY_BLOCK_SIZE": "KEY_BLOCK_SIZE=0", "option STATS_PERSISTENT": "STATS_PERSISTENT=DEFAULT",
+	"option STATS_AUTO_RECALC": "STATS_AUTO_RECALC=DEFAULT", "option STATS_SAMPLE_PAGES": "STATS_SAMPLE_PAGES=DEFAULT", "option MAX_ROWS": "MAX_ROWS=0", "option MIN_ROWS": "MIN_ROWS=0",
+	"option AVG_ROW_LENGTH": "AVG_ROW_LENGTH=0", "option CHECKSUM": "CHECKSUM=0", "option PACK_KEYS": "PACK_KEYS=DEFAULT", "option DELAY_KEY_WRITE": "DELAY_KEY_WRITE=0", "option TRANSACTIONAL": "TRANSACTIONAL=DEFAULT"}
+
+// columnSQL is a column as it stands in CREATE TABLE or behind ADD COLUMN,
+// its character set spelled out: the table's default may change beside it.
+func columnSQL(c *catalog.Object) string {
+	s := quote(c.Name) + " " + c.Text("type")
+	if c.Has("compressed") {
+		s += " COMPRESSED"
+	}
+	if cs := c.Text("charset"); cs != "" {
+		s += " CHARACTER SET " + cs
+		if co := c.Text("collation"); co != "" {
+			s += " COLLATE " + co
+		}
+	}
+	if c.Has("generated") {
+		s += " GENERATED ALWAYS AS " + c.Text("expression") + " " + strings.ToUpper(c.Text("generated"))
+	}
+	if v := c.Text("versioning"); strings.HasPrefix(v, "ROW ") {
+		s += " GENERATED ALWAYS AS " + v
+	} else if v != "" {
+		s += " " + v
+	}
+	switch {
+	case c.Has("not null"):
+		s += " NOT NULL"
+	case c.Has("null"):
+		s += " NULL"
+	}
+	if c.Has("default") {
+		s += " DEFAULT " + c.Text("default")
+	} else if !c.Has("not null") && !c.Has("generated") && !c.Has("versioning") {
+		s += " DEFAULT NULL"
+	}
+	if c.Has("on update") {
+		s += " ON UPDATE " + c.Text("on update")
+	}
+	if c.Has("auto increment") {
+		s += " AUTO_INCREMENT"
+	}
+	if c.Has("also") {
+		s += " " + c.Text("also")
+	}
+	if c.Has("invisible") {
+		s += " INVISIBLE"
+	}
+	if c.Has("comment") {
+		s += " COMMENT " + literal(c.Text("comment"))
+	}
+	if c.Has("check") {
+		s += " CHECK " + c.Text("check")
+	}
+	return s
+}
+
+// change collects what one ALTER TABLE does.
+type change struct {
+	*order.Change
+	drops, columns, adds, options []string
+	action                        *order.Action
+	lossy                         bool
+	first, after                  []*order.Action // before and behind it
+	titles                        []string
+}
+
+func (ch *change) say(format string, args ...any) {
+	ch.titles = append(ch.titles, fmt.Sprintf(format, args...))
+}
+
+// alterTable changes a table: foreign keys that must step aside go first,
+// then one statement carries all changes of columns, indexes and options, so
+// that the table is copied once at most; partitions, keys and triggers follow.
+func (w *Writer) alterTable(c *order.Change) []*order.Action {
+	o, was := c.Source, c.Target
+	ch := &change{Change: c, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
+	var keys, last []*order.Action
+	for _, it := range c.Parts {
+		switch it.Kind() {
+		case catalog.ForeignKey:
+			if it.Target != nil && (it.Source == nil || it.Status != compare.Same || c.Rebuilds(it)) {
+				keys = append(keys, dropKey(was, it.Target))
+			}
+			if it.Source != nil && (it.Target == nil || it.Status != compare.Same || c.Rebuilds(it)) {
+				last = append(last, addKey(o, it.Source))
+			}
+		case catalog.Trigger:
+			last = append(last, w.trigger(c, it)...)
+		case catalog.Column:
+		default:
+			ch.index(it)
+		}
+	}
+	w.columns(ch)
+	ch.tableFacts()
+	out := append(keys, ch.first...)
+	parts := partitions(c)
+	if ch.statement() {
+		for _, f := range ch.first {
+			ch.action.Sequel = f
+		}
+		out = append(append(out, ch.action), ch.after...)
+		for _, p := range parts {
+			p.Sequel, p.Makes = ch.action, nil // the table as a whole is the statement's
+		}
+	}
+	return append(append(out, parts...), last...)
+}
+
+// statement puts the ALTER TABLE together; false where nothing changes.
+func (ch *change) statement() bool {
+	clauses := slices.Concat(ch.drops, ch.columns, ch.adds, ch.options)
+	if len(clauses) == 0 {
+		return false
+	}
+	sep := " "
+	if len(clauses) > 1 {
+		sep = "\n  "
+	}
+	sql := "ALTER TABLE " + quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  ")
+	a := ch.action
+	a.Title = ch.titles[0] + " of table " + ch.Source.Name
+	if n := len(ch.titles); n > 1 {
+		a.Title = fmt.Sprintf("change table %s: %s", ch.Source.Name, strings.Join(ch.titles[:min(n, 4)], ", "))
+		if n > 4 {
+			a.Title += fmt.Sprintf(" and %d more", n-4)
+		}
+	}
+	a.SQL = []string{delimited(sql)}
+	if ch.lossy {
+		// The loss was allowed: values that do not fit are changed.
+		a.SQL = []string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';", delimited(sql), "SET SESSION sql_mode = '" + mode + "';"}
+	}
+	return true
+}
+
+func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string) {
+	for _, r := range ch.action.Risks {
+		if r.Kind == kind && r.Text == text {
+			return
+		}
+	}
+	ch.action.Risks = append(ch.action.Risks, order.Risk{Kind: kind, On: on, Text: text})
+}
+
+func (ch *change) copied() {
+	ch.risk(order.Rewrite, ch.Source.Ref(), "the table is copied, and writes to it wait")
+}
+
+// index changes primary key, indexes, checks and periods.
+func (ch *change) index(it *compare.Item) {
+	drop := func(p *catalog.Object) {
+		ch.action.Removes = append(ch.action.Removes, ch.Target.PartRef(p))
+		ch.say("drop %s %s", p.Kind.Title(), p.Name)
+		switch p.Kind {
+		case catalog.PrimaryKey:
+			ch.drops = append(ch.drops, "DROP PRIMARY KEY")
+		case catalog.Index:
+			ch.drops = append(ch.drops, "DROP INDEX "+quote(p.Name))
+		case catalog.Check:
+			ch.drops = append(ch.drops, "DROP CONSTRAINT "+quote(p.Name))
+		case kindPeriod:
+			ch.drops = append(ch.drops, "DROP PERIOD FOR "+quote(p.Name))
+		}
+	}
+	add := func(p *catalog.Object) {
+		ref := ch.Source.PartRef(p)
+		ch.action.Makes = append(ch.action.Makes, ref)
+		ch.say("add %s %s", p.Kind.Title(), p.Name)
+		ch.adds = append(ch.adds, "ADD "+p.Text("written"))
+		switch {
+		case p.Kind == catalog.PrimaryKey || p.Text("class") == "unique":
+			ch.risk(order.MayFail, ref, "fails when two rows have the same key "+p.Name)
+		case p.Kind == catalog.Check:
+			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name)
+			ch.copied()
+		}
+		if p.Kind == catalog.PrimaryKey || p.Text("class") == "fulltext" {
+			ch.copied()
+		}
+	}
+	switch {
+	case it.Target == nil:
+		add(it.Source)
+	case it.Source == nil:
+		drop(it.Target)
+	case it.Status == compare.Same && !ch.Rebuilds(it):
+	case len(it.Properties) == 1 && it.Property("name") != nil && it.Kind() == catalog.Index:
+		ch.say("rename index %s", it.Target.Name)
+		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", quote(it.Target.Name), quote(it.Source.Name)))
+		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
+	default:
+		drop(it.Target)
+		add(it.Source)
+	}
+}
+
+func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
+	f, ok := w.Fill[o.Key()+"."+col.Key()]
+	return f, ok
+}
+
+// columns adds, drops, changes and moves columns, in the fewest moves.
+func (w *Writer) columns(ch *change) {
+	o, was := ch.Source, ch.Target
+	items := map[string]*compare.Item{}
+	for _, it := range ch.Parts {
+		if it.Kind() == catalog.Column {
+			items[it.Object().Key()] = it
+			if it.Source == nil {
+				ref := was.PartRef(it.Target)
+				ch.drops = append(ch.drops, "DROP COLUMN "+quote(it.Target.Name))
+				ch.action.Removes = append(ch.action.Removes, ref)
+				ch.say("drop column %s", it.Target.Name)
+				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
+					ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s", it.Target.Name, was.Name))
+				}
+			}
+		}
+	}
+	var old []string // columns that stay, as they stand
+	for _, p := range was.PartsOf(catalog.Column) {
+		if it := items[p.Key()]; it != nil && it.Source != nil && it.Target != nil {
+			old = append(old, p.Key())
+		}
+	}
+	var now []string
+	for _, p := range o.PartsOf(catalog.Column) {
+		now = append(now, p.Key())
+	}
+	stay := longest(old, now)
+	remaining, previous := len(old), ""
+	for _, key := range now {
+		it := items[key]
+		if it == nil || it.Source == nil {
+			previous = o.Part(catalog.Column, key).Name
+			continue
+		}
+		place := " FIRST"
+		if previous != "" {
+			place = " AFTER " + quote(previous)
+		}
+		switch {
+		case it.Target == nil:
+			if remaining == 0 && previous != "" {
+				place = "" // it comes last by itself
+			}
+			w.addColumn(ch, it.Source, place)
+		default:
+			remaining--
+			if stay[key] {
+				place = ""
+			}
+			if place != "" || it.Status == compare.Differs {
+				w.modifyColumn(ch, it, place)
+			}
+		}
+		previous = it.Source.Name
+	}
+}
+
+// longest is a longest run of old that stands in the same order in now: what
+// need not be moved.
+func longest(old, now []string) map[string]bool {
+	at := map[string]int{}
+	for i, k := range now {
+		at[k] = i
+	}
+	best, prev := make([]int, len(old)), make([]int, len(old))
+	last := -1
+	for i := range old {
+		best[i], prev[i] = 1, -1
+		for j := range i {
+			if at[old[j]] < at[old[i]] && best[j]+1 > best[i] {
+				best[i], prev[i] = best[j]+1, j
+			}
+		}
+		if last < 0 || best[i] > best[last] {
+			last = i
+		}
+	}
+	out := map[string]bool{}
+	for i := last; i >= 0; i = prev[i] {
+		out[old[i]] = true
+	}
+	return out
+}
+
+func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
+	ref := ch.Source.PartRef(col)
+	ch.say("add column %s", col.Name)
+	ch.action.Makes = append(ch.action.Makes, ref)
+	fill, filled := w.fill(ch.Source, col)
+	if filled && !col.Has("generated") {
+		// The value for the rows that are there is a default for a moment.
+		with := col.Clone()
+		with.Set("default", catalog.PlainSQL("("+fill+")"))
+		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(with)+place)
+		ch.later(fmt.Sprintf("ALTER TABLE %s MODIFY COLUMN %s;", quote(ch.Source.Name), columnSQL(col)), "take the filling default from column "+col.Name)
+		return
+	}
+	ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
+	if col.Text("generated") == "stored" || col.Has("auto increment") {
+		ch.copied()
+	}
+}
+
+// later adds a statement of its own behind the ALTER TABLE.
+func (ch *change) later(sql, title string) {
+	ch.after = append(ch.after, &order.Action{About: ch.Source.Ref(), Title: title + " of table " + ch.Source.Name, SQL: []string{sql}, Sequel: ch.action})
+}
+
+func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
+	col, was := it.Source, it.Target
+	ref := ch.Source.PartRef(col)
+	ch.action.Makes = append(ch.action.Makes, ref)
+	verb := "MODIFY COLUMN "
+	if col.Name != was.Name {
+		verb = "CHANGE COLUMN " + quote(was.Name) + " "
+	}
+	if it.Status != compare.Differs {
+		ch.say("move column %s", col.Name)
+	} else {
+		ch.say("change column %s", col.Name)
+	}
+	if (col.Has("generated") != was.Has("generated") || col.Has("generated") && it.Property("expression") != nil || it.Property("generated") != nil) && it.Status == compare.Differs && (col.Text("generated") == "virtual" || was.Text("generated") == "virtual") {
+		// Virtual and stored columns cannot become each other in place.
+		if !was.Has("generated") {
+			ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name))
+		}
+		if place == "" {
+			place = placeOf(ch.Source, col)
+		}
+		ch.drops = append(ch.drops, "DROP COLUMN "+quote(was.Name))
+		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
+		ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+		return
+	}
+	ch.columns = append(ch.columns, verb+columnSQL(col)+place)
+	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil || it.Property("not null") != nil {
+		ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+	}
+	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil {
+		if text := loses(was, col); text != "" && !was.Has("generated") {
+			ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, text))
+			ch.lossy = true
+		}
+		if !inPlace(was, col) {
+			ch.copied()
+		}
+	}
+	if it.Property("not null") != nil && col.Has("not null") {
+		value, given := w.fill(ch.Source, col)
+		if !given && col.Has("default") {
+			value, given = col.Text("default"), true
+		}
+		if given {
+			up := &order.Action{About: ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, ch.Source.Name),
+				SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", quote(ch.Source.Name), quote(was.Name), value, quote(was.Name))}}
+			if n := len(ch.first); n > 0 {
+				up.Sequel = ch.first[n-1]
+			}
+			ch.first = append(ch.first, up)
+		} else {
+			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name))
+		}
+		ch.copied()
+	}
+	if it.Property("check") != nil && col.Has("check") {
+		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name)
+		ch.copied()
+	}
+	if place != "" {
+		ch.copied()
+	}
+}
+
+// placeOf is where a column stands in the source.
+func placeOf(o, col *catalog.Object) string {
+	previous := ""
+	for _, p := range o.PartsOf(catalog.Column) {
+		if p == col {
+			break
+		}
+		previous = p.Name
+	}
+	if previous == "" {
+		return " FIRST"
+	}
+	return " AFTER " + quote(previous)
+}
+
+// inPlace tells whether a type changes without a copy: a varchar that grows
+// on its side of 256 bytes, an enum that gets values at its end.
+func inPlace(was, col *catalog.Object) bool {
+	fb, fm, _ := split(was.Text("type"))
+	tb, tm, _ := split(col.Text("type"))
+	if was.Text("charset") != col.Text("charset") || was.Text("collation") != col.Text("collation") || fb != tb {
+		return false
+	}
+	switch fb {
+	case "varchar":
+		wide := 1
+		if strings.HasPrefix(col.Text("charset"), "utf8") {
+			wide = 4
+		}
+		a, b := num(fm, 0, 0), num(tm, 0, 0)
+		return a <= b && (a*wide > 255) == (b*wide > 255)
+	case "enum", "set":
+		return len(fm) <= len(tm) && slices.Equal(fm, tm[:len(fm)])
+	}
+	return false
+}
+
+// tableFacts changes engine, character set, options and versioning.
+func (ch *change) tableFacts() {
+	o := ch.Source
+	for _, d := range ch.Properties {
+		switch {
+		case d.Name == "column order", d.Name == "partitions":
+		case d.Name == "collation" && ch.Property("charset") != nil && d.Source != nil:
+		case d.Name == "system versioning":
+			ch.say("change the system versioning")
+			if d.Source != nil {
+				ch.options = append(ch.options, "ADD SYSTEM VERSIONING")
+			} else {
+				ch.options = append(ch.options, "DROP SYSTEM VERSIONING")
+				ch.risk(order.Loss, o.Ref(), "the history of every row of table "+o.Name)
+			}
+			ch.copied()
+		case d.Source == nil:
+			ch.say("change the %s", strings.ToLower(d.Name))
+			if s := unset[d.Name]; s != "" {
+				ch.options = append(ch.options, s)
+			} else {
+				ch.options = append(ch.options, optionSQL(d.Name, "DEFAULT"))
+			}
+		case d.Name == "charset" || d.Name == "collation":
+			ch.say("change the default character set")
+			ch.options = append(ch.options, "DEFAULT CHARACTER SET = "+o.Text("charset")+" COLLATE = "+first(o.Text("collation"), o.Text("charset")+"_general_ci"))
+		default:
+			ch.say("change the %s", strings.ToLower(d.Name))
+			ch.options = append(ch.options, optionSQL(d.Name, d.Source.String()))
+			if d.Name != "comment" {
+				ch.copied()
+			}
+		}
+	}
+}
+
+func first(l ...string) string {
+	for _, s := range l {
+		if s != "" {
+			return s
+		}
+	}
+	return ""
+}
+
+// partitions changes how a table is partitioned. A partition more at the end
+// is added; anything else lays all rows out anew.
+func partitions(c *order.Change) []*order.Action {
+	d := c.Property("partitions")
+	if d == nil {
+		return nil
+	}
+	o := c.Source
+	alter := func(title, clause string, risks ...order.Risk) []*order.Action {
+		return []*order.Action{{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, SQL: []string{delimited("ALTER TABLE " + quote(o.Name) + " " + clause)}, Risks: risks}}
+	}
+	rewrite := order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied, and writes to it wait"}
+	if d.Source == nil {
+		return alter("remove the partitions", "REMOVE PARTITIONING", rewrite)
+	}
+	if d.Target != nil {
+		if more, ok := appended(d.Source.String(), d.Target.String()); ok {
+			return alter("add partitions", "ADD PARTITION ("+more+")")
+		}
+	}
+	return alter("lay out the partitions", "\n"+o.Text("written partitions"), rewrite,
+		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row"})
+}
+
+// appended tells whether one partitioning is the other with partitions more
+// at its end.
+func appended(now, was string) (string, bool) {
+	cut := func(s string) (head string, list []string) {
+		c := newCursor(s)
+		for !c.done() {
+			if c.peek().Text == "(" && c.at+1 < len(c.toks) && c.toks[c.at+1].Is("partition") {
+				return spaced(s[:c.peek().Pos]), c.items()
+			}
+			c.next()
+		}
+		return spaced(s), nil
+	}
+	h1, l1 := cut(now)
+	h2, l2 := cut(was)
+	if h1 != h2 || len(l2) == 0 || len(l1) <= len(l2) {
+		return "", false
+	}
+	for i := range l2 {
+		if spaced(l1[i]) != spaced(l2[i]) {
+			return "", false
+		}
+	}
+	return strings.Join(l1[len(l2):], ",\n  "), true
+}
+
+func (w *Writer) trigger(c *order.Change, it *compare.Item) []*order.Action {
+	switch {
+	case it.Target == nil:
+		return []*order.Action{createTrigger(c.Source, it.Source, c, "CREATE ")}
+	case it.Source == nil:
+		return []*order.Action{dropTrigger(c.Target, it.Target)}
+	case it.Status == compare.Same && !c.Rebuilds(it):
+		return nil
+	}
+	return []*order.Action{dropTrigger(c.Target, it.Target), createTrigger(c.Source, it.Source, c, "CREATE ")}
+}
+
+// Definition implements engine.Engine.
+func (Engine) Definition(o *catalog.Object) string {
+	w := &Writer{}
+	c := &order.Change{Item: &compare.Item{Source: o, Status: compare.SourceOnly}, Desired: &catalog.Catalog{}, Actual: &catalog.Catalog{}}
+	var out []string
+	for _, a := range w.Create(c) {
+		if a.Prefix != "" {
+			out = append(out, a.Prefix+" "+strings.Join(a.Clauses, ", ")+";")
+		}
+		out = append(out, a.SQL...)
+	}
+	return strings.Join(out, "\n")
+}

@@ -1,0 +1,231 @@
+package mysql
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// Writer turns changes into MariaDB's and MySQL's SQL.
+type Writer struct {
+	// Fill gives the value for existing rows of a column, by "table.column".
+	Fill map[string]string
+}
+
+var _ order.Writer = (*Writer)(nil)
+
+// maria tells whether the target is MariaDB, which replaces routines,
+// triggers and events in one statement.
+func maria(c *order.Change) bool {
+	return c.Actual.Version == "" || strings.Contains(c.Actual.Version, "MariaDB")
+}
+
+func names(o *catalog.Object) []order.Name {
+	if o.Space == "" {
+		return nil
+	}
+	return []order.Name{{Space: o.Space, Name: o.Name}}
+}
+
+func created(o *catalog.Object, sql ...string) *order.Action {
+	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
+}
+
+// Create implements order.Writer.
+func (w *Writer) Create(c *order.Change) []*order.Action {
+	o := c.Source
+	switch o.Kind {
+	case catalog.Table:
+		return w.createTable(c)
+	case catalog.Sequence:
+		return []*order.Action{created(o, "CREATE SEQUENCE "+quote(o.Name)+" "+sequenceOptions(o, nil)+";")}
+	case kindDatabase:
+		return nil
+	}
+	return []*order.Action{created(o, statement(o, "CREATE ", definer(c))...)}
+}
+
+// Drop implements order.Writer.
+func (w *Writer) Drop(c *order.Change) []*order.Action {
+	o := c.Target
+	if o.Kind == kindDatabase {
+		return nil
+	}
+	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
+		SQL: []string{"DROP " + keyword(o) + " " + quote(o.Name) + ";"}}
+	if o.Kind != catalog.Table {
+		return []*order.Action{a}
+	}
+	var out []*order.Action
+	for _, p := range o.Parts {
+		if p.Kind == catalog.ForeignKey && p.Text("parent") != o.Name {
+			out = append(out, dropKey(o, p)) // keys first, so that tables can go in any order
+			continue
+		}
+		a.Removes = append(a.Removes, o.PartRef(p))
+		if p.Kind == catalog.Trigger {
+			a.Frees = append(a.Frees, names(p)...)
+		}
+	}
+	a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name}}
+	return append(out, a)
+}
+
+// Alter implements order.Writer.
+func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	if len(c.Properties) == 0 && o.Kind != catalog.Table {
+		return nil, true
+	}
+	switch o.Kind {
+	case catalog.Table:
+		return w.alterTable(c), true
+	case kindDatabase:
+		return []*order.Action{{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()},
+			SQL: []string{fmt.Sprintf("ALTER DATABASE CHARACTER SET = %s COLLATE = %s;", o.Text("charset"), o.Text("collation"))}}}, true
+	case catalog.Sequence:
+		return []*order.Action{{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()},
+			SQL: []string{"ALTER SEQUENCE " + quote(o.Name) + " " + sequenceOptions(o, c.Target) + ";"}}}, true
+	case catalog.View:
+		return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(o, "CREATE OR REPLACE ", definer(c))}}, true
+	}
+	if c.Property("procedure") != nil || !maria(c) {
+		return nil, false
+	}
+	return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(o, "CREATE OR REPLACE ", definer(c))}}, true
+}
+
+// Survives implements order.Writer. Views and bodies are bound when they are
+// used; a foreign key stands in the way of a change of its columns and of the
+// indexes under it (MariaDB: Foreign Keys, Constraints).
+func (w *Writer) Survives(_, part *catalog.Object, need catalog.Need, effect order.Effect) bool {
+	switch {
+	case part == nil:
+		return true
+	case part.Kind == catalog.Trigger: // those behind it in the same slot keep their order
+		return need.On.PartKind != catalog.Trigger || !effect.Gone
+	}
+	return part.Kind != catalog.ForeignKey
+}
+
+func keyword(o *catalog.Object) string {
+	switch {
+	case o.Kind == catalog.Routine && o.Has("procedure"):
+		return "PROCEDURE"
+	case o.Kind == catalog.Routine:
+		return "FUNCTION"
+	case o.Kind == "package-body":
+		return "PACKAGE BODY"
+	}
+	return strings.ToUpper(string(o.Kind))
+}
+
+// definer writes the definer of what was asked for or is put back.
+func definer(c *order.Change) string {
+	if d := c.Source.Text("definer"); d != "" && (c.Target != nil || c.Groups["definers"]) {
+		return "DEFINER=" + d + " "
+	}
+	return ""
+}
+
+// statement is how a view, routine or event is made, in the session it was
+// made in.
+func statement(o *catalog.Object, create, definer string) []string {
+	sql := create
+	switch o.Kind {
+	case catalog.View:
+		if a := o.Text("algorithm"); a != "" {
+			sql += "ALGORITHM=" + strings.ToUpper(a) + " "
+		}
+		sql += definer
+		if s := o.Text("security"); s != "" {
+			sql += "SQL SECURITY " + strings.ToUpper(s) + " "
+		}
+		sql += "VIEW " + quote(o.Name) + " AS\n" + o.Text("definition")
+	default:
+		sql += definer + o.Text("definition")
+	}
+	return session(o, sql)
+}
+
+// session wraps a statement into what its text depends on, and gives it back.
+func session(o *catalog.Object, sql string) []string {
+	var before, after []string
+	if m := o.Property("sql mode"); m != nil && m.Value.Text != mode {
+		before = append(before, "SET SESSION sql_mode = "+literal(m.Value.Text)+";")
+		after = append(after, "SET SESSION sql_mode = '"+mode+"';")
+	}
+	if z := o.Text("time zone"); z != "" {
+		before = append(before, "SET SESSION time_zone = "+literal(z)+";")
+		after = append(after, "SET SESSION time_zone = '+00:00';")
+	}
+	if cn := o.Text("connection"); cn != "" && cn != connectionSet {
+		charset, collation, _ := strings.Cut(cn, " ")
+		before = append(before, fmt.Sprintf("SET character_set_client = %s, collation_connection = %s;", charset, collation))
+		after = append(after, "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;")
+	}
+	return append(append(before, delimited(sql)), after...)
+}
+
+// delimited ends a statement so that the client finds its end, whatever
+// semicolons stand in it.
+func delimited(sql string) string {
+	if !strings.Contains(sql, ";") {
+		return sql + ";"
+	}
+	mark := ";;"
+	for strings.Contains(sql, mark) {
+		mark += ";"
+	}
+	return "DELIMITER " + mark + "\n" + sql + "\n" + mark + "\nDELIMITER ;"
+}
+
+// sequenceOptions writes the options that differ from those of was, or all.
+func sequenceOptions(o, was *catalog.Object) string {
+	var out []string
+	for _, f := range [][2]string{{"start", "START WITH "}, {"minimum", "MINVALUE "}, {"maximum", "MAXVALUE "}, {"increment", "INCREMENT BY "}, {"cache", "CACHE "}} {
+		if v := o.Text(f[0]); v != "" && (was == nil || was.Text(f[0]) != v) {
+			out = append(out, f[1]+v)
+		}
+	}
+	if was == nil && o.Has("cycle") || was != nil && o.Has("cycle") != was.Has("cycle") {
+		out = append(out, map[bool]string{true: "CYCLE", false: "NOCYCLE"}[o.Has("cycle")])
+	}
+	if e := o.Text("engine"); e != "" && (was == nil || was.Text("engine") != e) {
+		out = append(out, "ENGINE="+e)
+	}
+	if c := o.Text("comment"); was == nil && c != "" || was != nil && was.Text("comment") != c {
+		out = append(out, "COMMENT="+literal(c))
+	}
+	return strings.Join(out, " ")
+}
+
+func dropKey(o, p *catalog.Object) *order.Action {
+	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
+		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s;", quote(o.Name), quote(p.Name))}}
+}
+
+func addKey(o, p *catalog.Object) *order.Action {
+	ref := o.PartRef(p)
+	return &order.Action{About: ref, Title: fmt.Sprintf("add foreign key %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: []order.Name{{Space: "constraint", Name: p.Name}},
+		Prefix: "ALTER TABLE " + quote(o.Name), Clauses: []string{"ADD CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")},
+		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there"},
+			{Kind: order.Rewrite, On: ref, Text: "table " + o.Name + " is copied, and writes to it wait"}}}
+}
+
+func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.Action {
+	ref := o.PartRef(p)
+	d := ""
+	if t := p.Text("definer"); t != "" && (c.Target != nil || c.Groups["definers"]) {
+		d = "DEFINER=" + t + " "
+	}
+	sql := create + d + p.Text("definition")
+	return &order.Action{About: ref, Title: fmt.Sprintf("create trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: names(p), SQL: session(p, sql)}
+}
+
+func dropTrigger(o, p *catalog.Object) *order.Action {
+	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop trigger %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)}, Frees: names(p),
+		SQL: []string{"DROP TRIGGER " + quote(p.Name) + ";"}}
+}
