@@ -46,6 +46,7 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 		defer stopPostgres()
+		defer stopMariaDB()
 		return m.Run()
 	}())
 }

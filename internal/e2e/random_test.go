@@ -290,6 +290,9 @@ type pen struct {
 func (p pen) maybe() bool { return p.r != nil && p.r.IntN(2) == 0 }
 
 func (p pen) name(s string) string {
+	if p.engine == "mysql" {
+		return "`" + strings.ReplaceAll(s, "`", "``") + "`"
+	}
 	if p.engine == "sqlite" && p.maybe() && !strings.Contains(s, "]") {
 		return "[" + s + "]"
 	}
@@ -305,6 +308,12 @@ func (p pen) word(s string) string {
 
 func (p pen) typ(t string) string {
 	m := map[string]string{"int": "INTEGER", "big": "BIGINT", "real": "REAL", "text": "TEXT"}
+	if p.engine == "mysql" {
+		m = map[string]string{"int": "INT", "big": "BIGINT", "real": "DOUBLE", "text": "VARCHAR(40)"}
+		if p.maybe() {
+			m = map[string]string{"int": "INTEGER(9)", "big": "INT8", "real": "DOUBLE PRECISION", "text": "CHARACTER VARYING(40)"}
+		}
+	}
 	if p.engine == "postgres" && p.maybe() {
 		m = map[string]string{"int": "int4", "big": "int8", "real": "float4", "text": "text"}
 	}
@@ -346,6 +355,9 @@ func (p pen) sql(s *spec) string {
 		for _, c := range t.cols {
 			if to := t.refs[c.name]; to != "" {
 				fk := fmt.Sprintf("CONSTRAINT %s FOREIGN KEY (%s) REFERENCES %s (%s) ON DELETE SET NULL", p.name("fk_"+c.name), p.name(c.name), p.name(to), p.name("id"))
+				if p.engine == "mysql" { // names are the database's, and what is computed from the column must stay
+					fk = fmt.Sprintf("CONSTRAINT %s FOREIGN KEY (%s) REFERENCES %s (%s)", p.name("fk_"+t.name+c.name), p.name(c.name), p.name(to), p.name("id"))
+				}
 				if p.engine == "sqlite" {
 					items = append(items, fk)
 				} else {
@@ -357,7 +369,7 @@ func (p pen) sql(s *spec) string {
 		if p.maybe() {
 			sep = ",\n\t"
 		}
-		if p.maybe() { // the order of constraints says nothing
+		if p.engine != "mysql" && p.maybe() { // the order of constraints says nothing
 			n := len(t.cols)
 			slices.Reverse(items[n:])
 		}
@@ -369,7 +381,7 @@ func (p pen) sql(s *spec) string {
 				cols = append(cols, p.name(c))
 			}
 			where := ""
-			if ix.partial != "" {
+			if ix.partial != "" && p.engine != "mysql" {
 				where = fmt.Sprintf(" WHERE %s > 1", p.name(ix.partial))
 			}
 			fmt.Fprintf(&b, "CREATE INDEX %s ON %s (%s)%s;\n", p.name(n), p.name(t.name), strings.Join(cols, ", "), where)
@@ -386,7 +398,9 @@ func (p pen) sql(s *spec) string {
 	for _, t := range s.tables {
 		if t.trigger {
 			name := p.name("tr_" + t.name)
-			if p.engine == "sqlite" {
+			if p.engine == "mysql" {
+				fmt.Fprintf(&b, "CREATE TRIGGER %s AFTER DELETE ON %s FOR EACH ROW SET @gone = OLD.id;\n", name, p.name(t.name))
+			} else if p.engine == "sqlite" {
 				fmt.Fprintf(&b, "CREATE TRIGGER %s AFTER DELETE ON %s BEGIN UPDATE %s SET id = id WHERE id = OLD.id; END;\n", name, p.name(t.name), p.name(t.name))
 			} else {
 				fmt.Fprintf(&b, "CREATE FUNCTION %s() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN OLD; END $$;\nCREATE TRIGGER %s BEFORE DELETE ON %s FOR EACH ROW EXECUTE FUNCTION %s();\n", name, name, p.name(t.name), name)

@@ -50,7 +50,7 @@ type Frame struct {
 	Checks   []string // last in the transaction
 	Commit   string
 	Restore  []string // after it
-	RunWith  string   // a command line that runs the script, %s for the file
+	RunWith  string   // a command line that runs the script, %[1]s for the target, %[2]s for the file
 	Notes    []string // what the header says about transactions and settings
 	Lock     string   // the worst lock, in words
 }

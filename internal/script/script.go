@@ -152,7 +152,7 @@ func (w *writer) header() {
 	w.field("check", fmt.Sprintf("dapper-mirror check %s %s", w.FileName, w.TargetArg))
 	w.field("run", fmt.Sprintf("dapper-mirror apply %s %s", w.FileName, w.TargetArg))
 	if w.frame.RunWith != "" {
-		w.field("or", strings.Replace(strings.Replace(w.frame.RunWith, "%s", w.TargetArg, 1), "%s", w.FileName, 1))
+		w.field("or", strings.NewReplacer("%[1]s", w.TargetArg, "%[2]s", w.FileName).Replace(w.frame.RunWith))
 	}
 	w.field("", "Make a backup first.")
 	for i, n := range w.frame.Notes {

@@ -28,7 +28,7 @@ func (toyEngine) Open(context.Context, string, engine.OpenOptions) (engine.Datab
 }
 func (toyEngine) Frame(*order.Plan) engine.Frame {
 	return engine.Frame{Client: []string{".bail on"}, Settings: []string{"SET a;"}, Begin: "BEGIN;", Guards: []string{"GUARD;"}, Checks: []string{"CHECK;"}, Commit: "COMMIT;", Restore: []string{"RESET a;"},
-		Notes: []string{"One transaction.", "A second note."}, Lock: "everything", RunWith: "toy %s < %s"}
+		Notes: []string{"One transaction.", "A second note."}, Lock: "everything", RunWith: "toy %[1]s < %[2]s"}
 }
 
 func object(name, fact string) *catalog.Object {

@@ -67,7 +67,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	return engine.Frame{
 		Settings: settings,
 		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, sql_notes = 1;"},
-		RunWith:  "mariadb %s < %s",
+		RunWith:  "mariadb DATABASE < %[2]s",
 		Notes: []string{
 			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Compare again and write a new script from there: it does what is left.",
 			"A lock that is not got within 10 seconds (lock_wait_timeout) stops it too.",

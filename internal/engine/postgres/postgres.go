@@ -54,7 +54,7 @@ var settings = []string{
 func (Engine) Frame(plan *order.Plan) engine.Frame {
 	f := engine.Frame{
 		Client: []string{`\set ON_ERROR_STOP on`}, Settings: settings, Begin: "BEGIN;", Commit: "COMMIT;",
-		RunWith: "psql -X -d '%s' -f %s",
+		RunWith: "psql -X -d '%[1]s' -f %[2]s",
 		Notes: []string{"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
 			"A lock that is not got within 10 seconds (lock_timeout) stops it too; run it again then."},
 		Lock: "ACCESS EXCLUSIVE on each changed table until the end: others wait, readers too",

@@ -67,7 +67,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 		},
 		Commit:  "COMMIT;",
 		Restore: []string{"PRAGMA legacy_alter_table=OFF;"},
-		RunWith: "sqlite3 -bail %s < %s",
+		RunWith: "sqlite3 -bail %[1]s < %[2]s",
 		Notes: []string{
 			"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
 			"It leaves PRAGMA foreign_keys off in the session that ran it; new connections are not affected.",
