@@ -146,3 +146,115 @@ func TestPairsMariaDB(t *testing.T) {
 func TestRandomPairsMariaDB(t *testing.T) {
 	randomPairs(t, "mysql", mariaPlaces{mariadb(t)}, *randomRuns/2)
 }
+
+// TestMariaDBEverything: everything goes into an empty database, and an empty
+// one over everything.
+func TestMariaDBEverything(t *testing.T) {
+	p := mariaPlaces{mariadb(t)}
+	dir := t.TempDir()
+	full, copied, none := p.make(t, read(t, "testdata/mariadb/kinds.sql")), p.make(t, ""), p.make(t, "")
+	want(t, 0, dir, "sync", full, copied, "--yes")
+	if d := firstDifference(p.dump(t, full), p.dump(t, copied)); d != "" {
+		t.Errorf("everything into nothing:\n%s", d)
+	}
+	want(t, 0, dir, "compare", full, copied, "--include", "definers")
+	want(t, 0, dir, "capture", full, "-o", "full.json")
+	want(t, 0, dir, "compare", "full.json", copied)
+	want(t, 0, dir, "script", none, copied, "--may-lose", "*", "-o", "down.sql")
+	if out, err := p.client(copied, filepath.Join(dir, "down.sql")); err != nil {
+		t.Fatalf("nothing over everything: %v\n%s", err, out)
+	}
+	if d := firstDifference(p.dump(t, none), p.dump(t, copied)); d != "" {
+		t.Errorf("nothing over everything:\n%s", d)
+	}
+}
+
+// TestMariaDBInterrupted: every statement commits, so a script can stop after
+// any of them. From each such place a new script finishes the work, and no row
+// is lost.
+func TestMariaDBInterrupted(t *testing.T) {
+	p := mariaPlaces{mariadb(t)}
+	dir := t.TempDir()
+	var source, target, rows strings.Builder
+	var keep []string
+	for _, c := range readPairs(t, "testdata/mariadb/harbour.sql") {
+		switch { // those whose names do not meet
+		case strings.HasPrefix(c.name, "keys at both ends"), strings.HasPrefix(c.name, "new tables in a ring"), strings.HasPrefix(c.name, "columns are moved"),
+			strings.HasPrefix(c.name, "enum values"), strings.HasPrefix(c.name, "views on views"), strings.HasPrefix(c.name, "routines, events"), strings.HasPrefix(c.name, "character sets"):
+			if !strings.Contains(c.name, "ring") {
+				source.WriteString(c.source + "\n")
+				target.WriteString(c.target + "\n")
+				rows.WriteString(c.rows + "\n")
+				for _, q := range c.keep {
+					if !strings.HasPrefix(q, "/* held */") {
+						keep = append(keep, q)
+					}
+				}
+			}
+		}
+	}
+	dev := p.make(t, source.String())
+	load := target.String() + rows.String()
+	live := p.make(t, load)
+	want(t, 0, dir, "script", dev, live, "--may-lose", "*", "-o", "up.sql")
+	var before []string
+	for _, q := range keep {
+		before = append(before, p.ask(t, live, q))
+	}
+	script := read(t, filepath.Join(dir, "up.sql"))
+	head, rest, _ := strings.Cut(script, "-- step 1 of")
+	steps := strings.Split("-- step 1 of"+rest, "\n\n-- step ")
+	if len(steps) < 15 {
+		t.Fatalf("only %d steps", len(steps))
+	}
+	for n := 1; n < len(steps); n++ {
+		place := p.make(t, load)
+		write(t, dir, "part.sql", head+strings.Join(steps[:n], "\n\n-- step ")+"\n")
+		if out, err := p.client(place, filepath.Join(dir, "part.sql")); err != nil {
+			t.Fatalf("the first %d steps: %v\n%s", n, err, out)
+		}
+		want(t, 0, dir, "sync", dev, place, "--may-lose", "*", "--yes")
+		if d := firstDifference(p.dump(t, dev), p.dump(t, place)); d != "" {
+			t.Fatalf("stopped after step %d, and finished:\n%s", n, d)
+		}
+		for i, q := range keep {
+			if now := p.ask(t, place, q); now != before[i] {
+				t.Fatalf("stopped after step %d: %s: was %q, is %q", n, q, before[i], now)
+			}
+		}
+	}
+}
+
+// TestMariaDBTrouble: each gets one clear line and exit code 2; a script that
+// stops half way says where it stands.
+func TestMariaDBTrouble(t *testing.T) {
+	s := mariadb(t)
+	p := mariaPlaces{s}
+	dir := t.TempDir()
+	good := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT)")
+	for name, c := range map[string]struct{ place, says string }{
+		"no such database": {s.url("gone"), "the server has no such database"},
+		"no such socket":   {"mariadb://root@/x?socket=/nowhere/at/all", "no connection"},
+		"nobody listens":   {"mariadb://root@127.0.0.1:1/x", "no connection"},
+		"wrong user":       {strings.Replace(s.url("mysql"), "root@", "stranger@", 1), "refused the user or password"},
+		"no database said": {"mysql://root@localhost/", "names no database"},
+	} {
+		r := want(t, 2, dir, "compare", good, c.place)
+		lines := strings.Split(strings.TrimSpace(r.errout), "\n")
+		if last := lines[len(lines)-1]; !strings.Contains(last, c.says) || r.out != "" {
+			t.Errorf("%s: says %q, want %q", name, last, c.says)
+		}
+	}
+	live := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT); INSERT INTO t VALUES (1, 1), (2, 1); CREATE TABLE u (id INT)")
+	dev := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT, UNIQUE KEY one (a)); CREATE TABLE a_first (id INT); CREATE TABLE u (id BIGINT)")
+	want(t, 0, dir, "script", dev, live, "-o", "up.sql")
+	if r := want(t, 4, dir, "apply", "up.sql", live, "--yes"); !strings.Contains(r.errout, "the target is partly changed") {
+		t.Errorf("apply: %s", r.errout)
+	}
+	command(t, "UPDATE t SET a = id", "mariadb", s.args(p.name(live))...)
+	want(t, 0, dir, "sync", dev, live, "--yes")
+	want(t, 0, dir, "compare", dev, live)
+	// An account that may only read.
+	command(t, "CREATE USER IF NOT EXISTS onlooker; GRANT SELECT, SHOW VIEW ON *.* TO onlooker", "mariadb", s.args()...)
+	want(t, 0, dir, "compare", strings.Replace(dev, "root@", "onlooker@", 1), live)
+}

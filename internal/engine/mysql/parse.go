@@ -144,6 +144,9 @@ const (
 	kindPeriod   catalog.Kind = "period"
 	kindEvent    catalog.Kind = "event"
 	kindDatabase catalog.Kind = "database"
+
+	kindPackage     catalog.Kind = "package"
+	kindPackageBody catalog.Kind = "package-body"
 )
 
 // parseTable makes an object of what SHOW CREATE TABLE prints.

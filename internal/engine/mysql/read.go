@@ -380,6 +380,8 @@ func (r *reader) needs() {
 		switch o.Kind {
 		case catalog.View:
 			mention(o, o.Ref(), o.Text("definition"), true)
+		case kindPackageBody:
+			o.Need(catalog.Ref{Kind: kindPackage, Name: o.Name}, catalog.AspectSignature)
 		case catalog.Routine, kindEvent:
 			mention(o, o.Ref(), o.Text("definition"), false)
 		case catalog.Table:

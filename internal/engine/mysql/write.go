@@ -55,6 +55,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
 		SQL: []string{"DROP " + keyword(o) + " " + quote(o.Name) + ";"}}
+	if o.Kind == kindPackage || o.Kind == kindPackageBody {
+		a.SQL = session(o, strings.TrimSuffix(a.SQL[0], ";")) // only the SQL mode they were made in knows them
+	}
 	if o.Kind != catalog.Table {
 		return []*order.Action{a}
 	}
@@ -116,7 +119,7 @@ func keyword(o *catalog.Object) string {
 		return "PROCEDURE"
 	case o.Kind == catalog.Routine:
 		return "FUNCTION"
-	case o.Kind == "package-body":
+	case o.Kind == kindPackageBody:
 		return "PACKAGE BODY"
 	}
 	return strings.ToUpper(string(o.Kind))
