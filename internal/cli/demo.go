@@ -11,7 +11,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/demo"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/sqlite"
@@ -28,9 +27,9 @@ func (a *app) demoCommand() *cobra.Command {
 ahead of the other) into a new folder, and walks through a whole day with it. Every
 command is shown as you would type it, with what it really answers.
 
-With --server the example is built on a PostgreSQL server instead, in two new
-databases, quillhaven_dev and quillhaven_live, which stay there; --create says that
-this is wanted.`,
+With --server the example is built on a PostgreSQL or MariaDB server instead, in two
+new databases, quillhaven_dev and quillhaven_live, which stay there; --create says
+that this is wanted.`,
 		Example: "  dapper-mirror demo\n  dapper-mirror demo /tmp/quillhaven\n  dapper-mirror demo --server postgres://postgres@localhost/postgres --create",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -66,7 +65,7 @@ this is wanted.`,
 			return d.walk(folder)
 		},
 	}
-	cmd.Flags().StringVar(&server, "server", "", "build the example on this PostgreSQL server (a `URL`)")
+	cmd.Flags().StringVar(&server, "server", "", "build the example on this server (a `URL`)")
 	cmd.Flags().BoolVar(&create, "create", false, "the two databases may be created")
 	return cmd
 }
@@ -77,6 +76,9 @@ type demoNames struct{ close, hotfix, pilotage, flag, fillFamily, fillFlag, pilo
 var sqliteNames = demoNames{close: "table:booking", hotfix: "index:ix_invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
 	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=substr(name, instr(name, ' ') + 1)", pilotName: "column:pilot.name"}
 var postgresNames = demoNames{close: "table:harbour.booking", hotfix: "index:harbour.invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
+	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
+
+var mysqlNames = demoNames{close: "table:booking", hotfix: "index:invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
 	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
 
 type demoWalk struct {
@@ -110,7 +112,7 @@ func (d *demoWalk) onServer(ctx context.Context, server string) error {
 	if p.Engine == nil || p.Engine.Name() == "sqlite" {
 		return trouble("usage", "--server takes a server's URL; without it the demo makes SQLite files")
 	}
-	d.names = postgresNames
+	d.names = map[string]demoNames{"postgres": postgresNames, "mysql": mysqlNames}[p.Engine.Name()]
 	admin, err := p.Open(ctx, engine.OpenOptions{Write: true})
 	if err != nil {
 		return trouble("open", "%w", err)
@@ -118,7 +120,7 @@ func (d *demoWalk) onServer(ctx context.Context, server string) error {
 	defer admin.Close()
 	for _, side := range []demo.Side{demo.Dev, demo.Live} {
 		name := "quillhaven_" + string(side)
-		if err := admin.Exec(ctx, "CREATE DATABASE "+sqltext.Always(name)); err != nil {
+		if err := admin.Exec(ctx, "CREATE DATABASE "+name); err != nil {
 			return trouble("create", "creating the database %s: %w", name, err)
 		}
 		u, err := url.Parse(p.Address)

@@ -11,7 +11,7 @@ import (
 	"dappermirror/internal/engine"
 )
 
-//go:embed sqlite/*.sql postgres/*.sql
+//go:embed sqlite/*.sql postgres/*.sql mysql/*.sql
 var files embed.FS
 
 // Side is one of the two databases.
@@ -49,6 +49,9 @@ func Build(ctx context.Context, eng engine.Engine, db engine.Database, side Side
 		return err
 	}
 	for _, s := range sqltext.Split(eng.Dialect(), text) {
+		if s.Client {
+			continue
+		}
 		if err := db.Exec(ctx, s.Text); err != nil {
 			line, _ := sqltext.Position(text, s.Pos)
 			return fmt.Errorf("loading the sample, line %d: %w", line, err)

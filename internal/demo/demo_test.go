@@ -6,6 +6,7 @@ import (
 
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql"
 	"dappermirror/internal/engine/postgres"
 	"dappermirror/internal/engine/sqlite"
 )
@@ -44,8 +45,8 @@ func TestSampleTellsItsStory(t *testing.T) {
 	}
 }
 
-func TestBothEnginesHaveTheSample(t *testing.T) {
-	for _, e := range []engine.Engine{sqlite.Engine{}, postgres.Engine{}} {
+func TestEveryEngineHasTheSample(t *testing.T) {
+	for _, e := range []engine.Engine{sqlite.Engine{}, postgres.Engine{}, mysql.Engine{}} {
 		for _, side := range []Side{Dev, Live} {
 			if text, err := Text(e, side); err != nil || len(text) < 1000 {
 				t.Errorf("%s %s: %d bytes, %v", e.Name(), side, len(text), err)

@@ -273,6 +273,11 @@ func (o *Object) SetDefect(name string, holds bool) {
 	}
 }
 
+// SetOrder adds a fact about the order of parts.
+func (o *Object) SetOrder(name string, parts []string) {
+	o.put(Property{Name: name, Value: List(parts...), Order: true})
+}
+
 // Carry adds a fact that is needed to write but is never a difference.
 func (o *Object) Carry(name string, v Value) *Object {
 	return o.put(Property{Name: name, Value: v, Carried: true})
@@ -332,6 +337,9 @@ type Property struct {
 	// Defect says that nobody wishes for the fact (an index that is not
 	// valid): it is a difference where only the target has it.
 	Defect bool
+	// Order says that the list names parts in their order: of it counts the
+	// order of the parts that both sides have.
+	Order bool
 }
 
 // Counts tells whether the fact is part of equality, given the groups asked for.

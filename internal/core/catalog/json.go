@@ -103,6 +103,7 @@ type jsonProperty struct {
 	Name    string      `json:"name"`
 	Carried bool        `json:"carried,omitempty"`
 	Defect  bool        `json:"defect,omitempty"`
+	Order   bool        `json:"order,omitempty"`
 	Group   string      `json:"group,omitempty"`
 	Value   *string     `json:"value,omitempty"`
 	List    *[]string   `json:"list,omitempty"`
@@ -120,7 +121,7 @@ type jsonPiece struct {
 func toJSON(o *Object) jsonObject {
 	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Group: o.Group, Label: o.Label, Needs: o.Needs}
 	for _, p := range o.Properties {
-		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Group: p.Group, Key: p.Value.Key}
+		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Key: p.Value.Key}
 		switch v := p.Value; v.Form {
 		case FormList:
 			items := append([]string{}, v.Items...)
@@ -170,7 +171,7 @@ func fromJSON(j jsonObject) *Object {
 		case p.Value != nil:
 			v.Text = *p.Value
 		}
-		o.Properties = append(o.Properties, Property{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Group: p.Group, Value: v})
+		o.Properties = append(o.Properties, Property{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Value: v})
 	}
 	for _, p := range j.Parts {
 		o.Parts = append(o.Parts, fromJSON(p))

@@ -372,7 +372,7 @@ func (c *Comparison) properties(it *Item) {
 			continue
 		}
 		c.facts++
-		if sp.Value.Equal(tp.Value) {
+		if sp.Value.Equal(tp.Value) || sp.Order && sameOrder(sp.Value.Items, tp.Value.Items) {
 			c.agreeing += 2
 		} else {
 			it.Properties = append(it.Properties, PropertyDiff{sp.Name, &sp.Value, &tp.Value})
@@ -385,6 +385,18 @@ func (c *Comparison) properties(it *Item) {
 			it.Properties = append(it.Properties, PropertyDiff{tp.Name, nil, &tp.Value})
 		}
 	}
+}
+
+// sameOrder tells whether two lists have what both hold in one order.
+func sameOrder(a, b []string) bool {
+	common := func(list, other []string) []string {
+		in := make(map[string]bool, len(other))
+		for _, s := range other {
+			in[s] = true
+		}
+		return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return !in[s] })
+	}
+	return slices.Equal(common(a, b), common(b, a))
 }
 
 // Wanted lists, for each side, the values whose text must be read before the

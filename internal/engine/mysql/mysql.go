@@ -242,16 +242,22 @@ func explain(err error) error {
 
 // Read implements engine.Database. Names are printed in backticks whatever
 // the session says, in a session that can change nothing.
-func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return d.tries(ctx, false) }
+
+// ReadLazy implements engine.LazyReader: tables whose texts are equal need not
+// be taken apart.
+func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) { return d.tries(ctx, true) }
+
+func (d *database) tries(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	for try := 1; ; try++ {
-		c, err := d.read(ctx)
+		c, err := d.read(ctx, lazy)
 		if !errors.Is(err, errChanged) || try == 3 {
 			return c, err
 		}
 	}
 }
 
-func (d *database) read(ctx context.Context) (*catalog.Catalog, error) {
+func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	var before string
 	if err := d.conn.QueryRowContext(ctx, "SELECT @@SESSION.sql_mode").Scan(&before); err != nil {
 		return nil, explain(err)
@@ -264,7 +270,10 @@ func (d *database) read(ctx context.Context) (*catalog.Catalog, error) {
 	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&c.Version); err != nil {
 		return nil, explain(err)
 	}
-	r := &reader{conn: d.conn, database: d.name, c: c}
+	if f := strings.SplitN(c.Version, "-", 3); len(f) > 1 && f[1] == "MariaDB" {
+		c.Version = f[0] + "-" + f[1] // without the packager's part
+	}
+	r := &reader{conn: d.conn, database: d.name, c: c, lazy: lazy, texts: map[*catalog.Object]string{}}
 	if err := r.read(ctx); err != nil {
 		return nil, explainReading(err)
 	}

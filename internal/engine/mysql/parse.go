@@ -168,9 +168,9 @@ func parseTable(text string) (*catalog.Object, error) {
 	}
 	var order []string
 	for _, p := range o.PartsOf(catalog.Column) {
-		order = append(order, p.Name)
+		order = append(order, p.Key())
 	}
-	o.Set("column order", catalog.List(order...))
+	o.SetOrder("column order", order)
 	return o, nil
 }
 
