@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"os/exec"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 	"testing"
 	"time"
 
+	_ "github.com/go-sql-driver/mysql"
 	"github.com/jackc/pgx/v5"
 
 	"dappermirror/internal/engine/postgres/reader"
@@ -29,12 +31,19 @@ func schemaOf(engine string, n int) string {
 	b.WriteString("BEGIN;\n")
 	for i := range n {
 		key, text, num := "INTEGER PRIMARY KEY", "TEXT", "REAL"
+		if engine == "mysql" {
+			key, text, num = "bigint PRIMARY KEY", "varchar(40)", "decimal(12,2)"
+		}
 		if engine == "postgres" {
 			key, num = "bigint PRIMARY KEY", "numeric(12,2)"
 		}
 		fmt.Fprintf(&b, "CREATE TABLE t%05d (id %s, name %s NOT NULL DEFAULT 'x', code %s, amount %s DEFAULT 0 CHECK (amount >= 0), parent_id bigint REFERENCES t%05d (id), a1 %s, a2 %s, a3 integer NOT NULL DEFAULT 1, a4 %s, a5 %s, a6 integer, created %s);\n",
 			i, key, text, text, num, max(0, i-i%7-1), text, text, num, text, text)
-		fmt.Fprintf(&b, "CREATE INDEX t%05d_name ON t%05d (name, code);\nCREATE INDEX t%05d_part ON t%05d (amount) WHERE amount > 5;\n", i, i, i, i)
+		where := " WHERE amount > 5"
+		if engine == "mysql" {
+			where = ""
+		}
+		fmt.Fprintf(&b, "CREATE INDEX t%05d_name ON t%05d (name, code);\nCREATE INDEX t%05d_part ON t%05d (amount)%s;\n", i, i, i, i, where)
 		if i%5 == 0 {
 			if engine == "postgres" {
 				fmt.Fprintf(&b, "CREATE FUNCTION f%05d (a integer) RETURNS bigint LANGUAGE plpgsql STABLE AS $$ BEGIN RETURN (SELECT count(*) FROM t%05d WHERE a3 = a); END $$;\n", i, i)
@@ -239,5 +248,64 @@ func BenchmarkPostgresCompare(b *testing.B) {
 					wg.Wait()
 				})
 		})
+	}
+}
+
+func BenchmarkMariaDBCompare(b *testing.B) {
+	s := mariadb(b)
+	p := mariaPlaces{s}
+	for _, n := range []int{1000, 10000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			text := schemaOf("mysql", n)
+			x, y := p.make(b, text), p.make(b, text)
+			command(b, "ALTER TABLE t00000 MODIFY a1 varchar(50)", "mariadb", s.args(p.name(y))...)
+			dir := b.TempDir()
+			names := make([]string, n)
+			for i := range names {
+				names[i] = fmt.Sprintf("t%05d", i)
+			}
+			ratio(b, n,
+				func() *exec.Cmd { return exec.Command(program, "compare", "-q", x, y) },
+				func() []*exec.Cmd {
+					var l []*exec.Cmd
+					for _, place := range []string{x, y} {
+						l = append(l, exec.Command("sh", "-c", fmt.Sprintf("mariadb-dump --no-defaults --socket=%s --user=root --no-data --single-transaction %s > %s/%s.sql", s.socket(), p.name(place), dir, p.name(place))))
+					}
+					return l
+				},
+				func() *exec.Cmd {
+					return exec.Command("sh", "-c", fmt.Sprintf("diff %s/%s.sql %s/%s.sql > %s/diff", dir, p.name(x), dir, p.name(y), dir))
+				},
+				func() {
+					var wg sync.WaitGroup
+					for _, place := range []string{x, y} {
+						wg.Go(func() { mariaFloor(b, s, p.name(place), names) })
+					}
+					wg.Wait()
+				})
+		})
+	}
+}
+
+// mariaFloor asks the server for the definitions of the tables, as many to a
+// round trip as a comparison does, and throws them away.
+func mariaFloor(b *testing.B, s *mariaServer, name string, tables []string) {
+	db, err := sql.Open("mysql", "root@unix("+s.socket()+")/"+name+"?multiStatements=true")
+	if err != nil {
+		b.Error(err)
+		return
+	}
+	defer db.Close()
+	for part := range slices.Chunk(tables, 50) {
+		rows, err := db.Query("SHOW CREATE TABLE " + strings.Join(part, "; SHOW CREATE TABLE "))
+		if err != nil {
+			b.Error(err)
+			return
+		}
+		for more := true; more; more = rows.NextResultSet() {
+			for rows.Next() {
+			}
+		}
+		rows.Close()
 	}
 }

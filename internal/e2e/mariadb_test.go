@@ -258,3 +258,32 @@ func TestMariaDBTrouble(t *testing.T) {
 	command(t, "CREATE USER IF NOT EXISTS onlooker; GRANT SELECT, SHOW VIEW ON *.* TO onlooker", "mariadb", s.args()...)
 	want(t, 0, dir, "compare", strings.Replace(dev, "root@", "onlooker@", 1), live)
 }
+
+// TestMariaDBRights: grants and definers count only when asked for.
+func TestMariaDBRights(t *testing.T) {
+	s := mariadb(t)
+	p := mariaPlaces{s}
+	dir := t.TempDir()
+	command(t, "CREATE USER IF NOT EXISTS clerk@localhost, agent@localhost", "mariadb", s.args()...)
+	common := "CREATE TABLE t (id INT PRIMARY KEY, a INT, b INT); CREATE FUNCTION f() RETURNS INT NO SQL RETURN 1; CREATE %s VIEW v AS SELECT id FROM t; "
+	dev := p.make(t, fmt.Sprintf(common, "DEFINER=clerk@localhost")+"GRANT SELECT, INSERT ON * TO clerk@localhost WITH GRANT OPTION; GRANT SELECT (a, b), UPDATE ON t TO agent@localhost; GRANT EXECUTE ON FUNCTION f TO agent@localhost")
+	live := p.make(t, fmt.Sprintf(common, "")+"GRANT SELECT, DELETE ON * TO clerk@localhost; GRANT UPDATE ON v TO agent@localhost")
+	want(t, 0, dir, "compare", dev, live)
+	want(t, 1, dir, "compare", dev, live, "--include", "grants")
+	want(t, 1, dir, "compare", dev, live, "--include", "definers")
+	want(t, 0, dir, "sync", dev, live, "--yes", "--include", "grants,definers")
+	want(t, 0, dir, "compare", dev, live, "--include", "grants,definers")
+	grants := func(place string) string {
+		all := command(t, "SHOW GRANTS FOR clerk@localhost; SHOW GRANTS FOR agent@localhost", "mariadb", s.args()...)
+		var out []string
+		for _, l := range strings.Split(all, "\n") {
+			if strings.Contains(l, "`"+p.name(place)+"`") {
+				out = append(out, strings.ReplaceAll(l, p.name(place), "here"))
+			}
+		}
+		return strings.Join(out, "\n")
+	}
+	if a, b := grants(dev), grants(live); a != b {
+		t.Errorf("the grants differ:\n%s\n%s", a, b)
+	}
+}

@@ -44,7 +44,7 @@ func (Engine) Kinds() []engine.KindNote {
 		{Kind: catalog.Index, Note: "unique, full-text, spatial, descending, prefixes, ignored"}, {Kind: kindPeriod, Note: "application-time periods"},
 		{Kind: catalog.Trigger, Note: "with its order and SQL mode"}, {Kind: catalog.View, Note: "replaced in place"},
 		{Kind: catalog.Routine, Note: "functions and procedures, with SQL mode and character set"}, {Kind: kindPackage}, {Kind: kindPackageBody},
-		{Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
+		{Kind: kindGrant, Note: "with --include grants"}, {Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
 	}
 }
 

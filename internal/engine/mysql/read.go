@@ -91,7 +91,7 @@ func (r *reader) read(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for _, f := range []func(context.Context, map[string][]string) error{r.defaults, r.tables, r.views, r.sequences, r.triggers, r.routines, r.events} {
+	for _, f := range []func(context.Context, map[string][]string) error{r.defaults, r.tables, r.views, r.sequences, r.triggers, r.routines, r.events, r.grants} {
 		if err := f(ctx, before); err != nil {
 			return err
 		}
@@ -237,24 +237,33 @@ func connection(m row) string { return m["character_set_client"] + " " + m["coll
 
 func (r *reader) views(ctx context.Context, names map[string][]string) error {
 	return r.shown(ctx, "VIEW", names["VIEW"], func(m row) error {
-		definer, algorithm, rest := withoutDefiner(plain(m["Create View"], r.database))
-		o := &catalog.Object{Kind: catalog.View, Name: m["View"], Space: "relation"}
-		c := newCursor(rest)
-		if c.take("sql", "security") {
-			o.Set("security", catalog.Scalar(strings.ToLower(c.next().Text)))
-		}
-		c.take("view")
-		c.next()
-		c.take("as")
-		if algorithm != "" && !strings.EqualFold(algorithm, "undefined") {
-			o.Set("algorithm", catalog.Scalar(strings.ToLower(algorithm)))
-		}
-		o.Set("definition", catalog.PlainSQL(c.rest()))
-		o.Optional("definer", "definers", catalog.Scalar(definer))
+		o := parseView(m["View"], plain(m["Create View"], r.database))
 		o.Carry("connection", catalog.Scalar(connection(m)))
 		r.c.Add(o)
 		return nil
 	})
+}
+
+// parseView makes an object of what SHOW CREATE VIEW prints.
+func parseView(name, text string) *catalog.Object {
+	definer, algorithm, rest := withoutDefiner(text)
+	o := &catalog.Object{Kind: catalog.View, Name: name, Space: "relation"}
+	c := newCursor(rest)
+	if c.take("sql", "security") {
+		o.Set("security", catalog.Scalar(strings.ToLower(c.next().Text)))
+	}
+	c.take("view")
+	c.next()
+	if c.peek().Text == "(" { // MySQL names the columns here, too
+		o.Carry("columns", catalog.Scalar(c.group()))
+	}
+	c.take("as")
+	if algorithm != "" && !strings.EqualFold(algorithm, "undefined") {
+		o.Set("algorithm", catalog.Scalar(strings.ToLower(algorithm)))
+	}
+	o.Set("definition", catalog.PlainSQL(c.rest()))
+	o.Optional("definer", "definers", catalog.Scalar(definer))
+	return o
 }
 
 func (r *reader) sequences(ctx context.Context, names map[string][]string) error {

@@ -37,6 +37,8 @@ func created(o *catalog.Object, sql ...string) *order.Action {
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
 	switch o.Kind {
+	case kindGrant:
+		return []*order.Action{grantAction(c)}
 	case catalog.Table:
 		return w.createTable(c)
 	case catalog.Sequence:
@@ -50,8 +52,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 // Drop implements order.Writer.
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
-	if o.Kind == kindDatabase {
+	switch o.Kind {
+	case kindDatabase:
 		return nil
+	case kindGrant:
+		return []*order.Action{grantAction(c)}
 	}
 	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
 		SQL: []string{"DROP " + keyword(o) + " " + quote(o.Name) + ";"}}
@@ -83,6 +88,8 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		return nil, true
 	}
 	switch o.Kind {
+	case kindGrant:
+		return []*order.Action{grantAction(c)}, true
 	case catalog.Table:
 		return w.alterTable(c), true
 	case kindDatabase:
@@ -146,7 +153,11 @@ func statement(o *catalog.Object, create, definer string) []string {
 		if s := o.Text("security"); s != "" {
 			sql += "SQL SECURITY " + strings.ToUpper(s) + " "
 		}
-		sql += "VIEW " + quote(o.Name) + " AS\n" + o.Text("definition")
+		sql += "VIEW " + quote(o.Name)
+		if l := o.Text("columns"); l != "" {
+			sql += " " + l
+		}
+		sql += " AS\n" + o.Text("definition")
 	default:
 		sql += definer + o.Text("definition")
 	}
