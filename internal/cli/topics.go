@@ -70,6 +70,7 @@ const placesTopic = `A place is where a structure is read from or written to:
   live.db                        a SQLite file, recognised by its contents
   sqlite:live.db                 the same, said outright
   postgres://user@host/name      a PostgreSQL database
+  mariadb://user@host/name       a MariaDB database; mysql:// for MySQL
   live.json                      a capture, made with "dapper-mirror capture"
   schema.sql, schema/            SQL texts of SQLite, also what .dump writes; rows are
                                  passed over and nothing is loaded
@@ -81,7 +82,8 @@ const placesTopic = `A place is where a structure is read from or written to:
 
 PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the other
 variables, the password file, the service file (?service=NAME), sslmode, a socket
-folder (?host=/run/postgresql), several hosts. A password in a URL on the command
+folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places take
+?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A password in a URL on the command
 line can be read by others; it is never printed.
 
 A target that does not exist is an error unless --create is given.`

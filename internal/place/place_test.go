@@ -68,7 +68,10 @@ func TestResolve(t *testing.T) {
 		{"empty", false, "", "", false, false, "a folder without .sql files"},
 		{"", false, "", "", false, false, "a place is empty"},
 		{"oracle://h/d", false, "", "", false, false, "no kind of place"},
-		{"mysql://h/d", false, "", "", false, false, "cannot be read yet"},
+		{"mysql://me@h/d", false, "mysql", "mysql://me@h/d", true, false, ""},
+		{"mariadb://me:secret@/d?socket=/run/s", false, "mysql", "mariadb://me@/d?socket=/run/s", true, true, ""},
+		{"postgres://me:secret@a:1,b:2/d?target_session_attrs=primary", false, "postgres", "postgres://me@a:1,b:2/d?target_session_attrs=primary", true, true, ""},
+		{"git:HEAD:x.sql", false, "", "", false, false, "cannot be read yet"},
 		{"postgres://me:sec%ret@h/d", false, "", "", false, false, "the URL cannot be read"},
 	} {
 		o := opt

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"dappermirror/internal/core/catalog"
@@ -263,5 +264,86 @@ func BenchmarkCompare(b *testing.B) {
 	b.ReportAllocs()
 	for b.Loop() {
 		Compare(source, target, Options{})
+	}
+}
+
+// TestFactsOfAKind: a defect is nobody's wish, an order counts for what both
+// sides have, and what one server cannot know is said only where the other
+// does.
+func TestFactsOfAKind(t *testing.T) {
+	table := func(set func(o *catalog.Object)) *catalog.Catalog {
+		c := &catalog.Catalog{}
+		o := &catalog.Object{Kind: catalog.Table, Name: "berth"}
+		set(o)
+		c.Add(o)
+		return c
+	}
+	bad := func(o *catalog.Object) { o.SetDefect("invalid", true) }
+	good := func(*catalog.Object) {}
+	order := func(l ...string) func(*catalog.Object) {
+		return func(o *catalog.Object) { o.SetOrder("column order", l) }
+	}
+	for _, c := range []struct {
+		name           string
+		source, target func(*catalog.Object)
+		differs        bool
+	}{
+		{"only the target is broken", good, bad, true}, {"only the source is broken", bad, good, false}, {"both are", bad, bad, false},
+		{"one more in between", order("a", "x", "b"), order("a", "b"), false}, {"one less", order("b"), order("a", "b"), false}, {"turned round", order("b", "a"), order("a", "b"), true},
+		{"one more, and turned round", order("b", "x", "a"), order("a", "b"), true},
+	} {
+		if got := Compare(table(c.source), table(c.target), Options{}).Different(); got != c.differs {
+			t.Errorf("%s: differs is %v", c.name, got)
+		}
+	}
+	named := func(o *catalog.Object) { o.Set("not null name", catalog.Scalar("n")) }
+	older := func() *catalog.Catalog {
+		c := table(good)
+		c.Gaps = []catalog.Gap{{Kind: catalog.Table, Property: "not null name", Why: "too old", Quiet: true}}
+		return c
+	}
+	for _, c := range []struct {
+		name           string
+		source, target *catalog.Catalog
+		gaps           int
+	}{{"both too old", older(), older(), 0}, {"the target", table(named), older(), 1}, {"the source", older(), table(named), 1}} {
+		cmp := Compare(c.source, c.target, Options{})
+		if cmp.Different() || len(cmp.Gaps) != c.gaps {
+			t.Errorf("%s: differs %v, %d gaps", c.name, cmp.Different(), len(cmp.Gaps))
+		}
+		if d := Compare(cmp.Desired(), c.target, Options{Deep: true}); d.Different() {
+			t.Errorf("%s: what one side does not know is wished for", c.name)
+		}
+	}
+}
+
+// TestSettleReleases: whatever was read from is given back, whether reading
+// the rest succeeds or not.
+func TestSettleReleases(t *testing.T) {
+	for _, fails := range []bool{false, true} {
+		var released atomic.Int32
+		side := func(key string) *catalog.Catalog {
+			c := &catalog.Catalog{Release: func() { released.Add(1) }}
+			o := &catalog.Object{Kind: catalog.View, Name: "v"}
+			o.Set("definition", catalog.Value{Form: catalog.FormSQL, Unread: true, Key: key, Handle: 1})
+			c.Add(o)
+			c.Fetch = func(_ context.Context, values []*catalog.Value) error {
+				if fails {
+					return fmt.Errorf("gone")
+				}
+				for _, v := range values {
+					*v = catalog.PlainSQL("SELECT " + key)
+				}
+				return nil
+			}
+			return c
+		}
+		x, y := side("1"), side("2")
+		if err := Settle(t.Context(), x, y); (err != nil) != fails || released.Load() != 2 {
+			t.Errorf("fails %v: %v, %d given back", fails, err, released.Load())
+		}
+		if !fails && !Compare(x, y, Options{}).Different() {
+			t.Error("the texts were not read")
+		}
 	}
 }
