@@ -438,6 +438,9 @@ func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 		}
 	}
 	for _, p := range it.Properties {
+		if p.Name == "schema" && it.Source.Schema != it.Target.Schema {
+			return true // it moves away
+		}
 		if r.Fact != "" {
 			if p.Name == r.Fact {
 				return true

@@ -31,9 +31,7 @@ func split(t string) (base string, modifier []string, unsigned bool) {
 		base = f[0]
 	}
 	if i := strings.LastIndex(rest, ")"); i >= 0 {
-		for _, m := range newCursor("(" + rest[:i] + ")").items() {
-			modifier = append(modifier, m)
-		}
+		modifier = newCursor("(" + rest[:i] + ")").items()
 	}
 	return base, modifier, strings.Contains(t, "unsigned")
 }

@@ -242,3 +242,19 @@ CREATE TABLE berth (id integer PRIMARY KEY, name text NOT NULL, at timestamptz D
 --- rows
 INSERT INTO berth VALUES (1, 'north');
 --- keep SELECT id, name FROM berth
+--- case tables and sequences move into another schema
+--- target
+CREATE SCHEMA old; CREATE TABLE old.berth (id serial PRIMARY KEY, name text UNIQUE, depth integer, gone integer); CREATE INDEX berth_depth ON old.berth (depth);
+CREATE TABLE old.stay (id integer PRIMARY KEY, berth_id integer REFERENCES old.berth); CREATE VIEW public.deep AS SELECT id, name FROM old.berth WHERE depth > 5;
+CREATE SEQUENCE old.numbers; CREATE TABLE public.uses (id integer DEFAULT nextval('old.numbers')); COMMENT ON TABLE old.berth IS 'where they lie';
+CREATE TABLE old.tide (d date) PARTITION BY RANGE (d); CREATE TABLE old.tide_2026 PARTITION OF old.tide FOR VALUES FROM ('2026-01-01') TO ('2027-01-01');
+--- source
+CREATE SCHEMA young; CREATE TABLE young.berth (id serial PRIMARY KEY, name text UNIQUE, depth bigint, quay text); CREATE INDEX berth_depth ON young.berth (depth);
+CREATE TABLE young.stay (id integer PRIMARY KEY, berth_id integer REFERENCES young.berth); CREATE VIEW public.deep AS SELECT id, name FROM young.berth WHERE depth > 5;
+CREATE SEQUENCE young.numbers; CREATE TABLE public.uses (id integer DEFAULT nextval('young.numbers')); COMMENT ON TABLE young.berth IS 'where they lie';
+CREATE TABLE young.tide (d date) PARTITION BY RANGE (d); CREATE TABLE young.tide_2026 PARTITION OF young.tide FOR VALUES FROM ('2026-01-01') TO ('2027-01-01');
+--- loss
+--- rows
+INSERT INTO old.berth (name, depth) VALUES ('north', 9), ('south', 3); INSERT INTO old.stay VALUES (1, 2); INSERT INTO public.uses DEFAULT VALUES; INSERT INTO old.tide VALUES ('2026-03-01');
+--- keep SELECT * FROM public.deep
+--- keep SELECT * FROM public.uses
