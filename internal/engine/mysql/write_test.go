@@ -1,0 +1,137 @@
+package mysql
+
+import (
+	"strings"
+	"testing"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+)
+
+// plan plans the way from one set of tables, as the server prints them, to
+// another; all losses are allowed.
+func plan(t *testing.T, fill map[string]string, source, target []string) *order.Plan {
+	t.Helper()
+	read := func(texts []string) *catalog.Catalog {
+		c := &catalog.Catalog{Engine: "mysql", Version: "10.11.1-MariaDB"}
+		for _, text := range texts {
+			if !strings.Contains(text, "ENGINE") {
+				text += " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci"
+			}
+			o, err := parseTable(text)
+			if err != nil {
+				t.Fatal(err)
+			}
+			c.Add(o)
+		}
+		r := &reader{c: c}
+		r.needs()
+		c.Sort()
+		return c
+	}
+	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), &Writer{Fill: fill}, func(catalog.Ref) bool { return true })
+	if err != nil {
+		t.Fatal(err)
+	}
+	return p
+}
+
+// TestAlter: one statement for all changes of a table, what must stand apart
+// apart, in an order that runs.
+func TestAlter(t *testing.T) {
+	const berth = "CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int DEFAULT NULL,\n  `b` varchar(20) DEFAULT NULL"
+	for _, c := range []struct {
+		name           string
+		fill           map[string]string
+		source, target []string
+		want           []string // statements, in order
+		risks          string
+	}{
+		{"columns at every place", nil, []string{"CREATE TABLE `berth` (\n  `n` int,\n  `id` int NOT NULL,\n  `m` int,\n  `a` int,\n  `b` varchar(20),\n  `z` int,\n  `y` int\n)"}, []string{berth + "\n)"},
+			[]string{"ALTER TABLE `berth`\n  ADD COLUMN `n` int DEFAULT NULL FIRST,\n  ADD COLUMN `m` int DEFAULT NULL AFTER `id`,\n  ADD COLUMN `z` int DEFAULT NULL,\n  ADD COLUMN `y` int DEFAULT NULL;"}, ""},
+		{"one move turns it round", nil, []string{"CREATE TABLE `berth` (\n  `b` varchar(20),\n  `id` int NOT NULL,\n  `a` int\n)"}, []string{berth + "\n)"},
+			[]string{"ALTER TABLE `berth` MODIFY COLUMN `b` varchar(20) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci DEFAULT NULL FIRST;"}, "rewrite"},
+		{"a narrowing that was allowed", nil, []string{"CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int,\n  `b` varchar(5)\n)"}, []string{berth + "\n)"},
+			[]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';", "ALTER TABLE `berth` MODIFY COLUMN `b` varchar(5) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci DEFAULT NULL;", "SET SESSION sql_mode = 'STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION';"}, "loss rewrite"},
+		{"a widening within its length byte", nil, []string{"CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int,\n  `b` varchar(30)\n)"}, []string{berth + "\n)"},
+			[]string{"ALTER TABLE `berth` MODIFY COLUMN `b` varchar(30) CHARACTER SET utf8mb4 COLLATE utf8mb4_general_ci DEFAULT NULL;"}, ""},
+		{"NOT NULL with a default fills", nil, []string{"CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int NOT NULL DEFAULT 7,\n  `b` varchar(20)\n)"}, []string{berth + "\n)"},
+			[]string{"UPDATE `berth` SET `a` = 7 WHERE `a` IS NULL;", "ALTER TABLE `berth` MODIFY COLUMN `a` int NOT NULL DEFAULT 7;"}, "rewrite"},
+		{"NOT NULL without one may fail", nil, []string{"CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int NOT NULL,\n  `b` varchar(20)\n)"}, []string{berth + "\n)"},
+			[]string{"ALTER TABLE `berth` MODIFY COLUMN `a` int NOT NULL;"}, "may-fail rewrite"},
+		{"a new column is filled", map[string]string{"berth.n": "1"}, []string{berth + ",\n  `n` int NOT NULL\n)"}, []string{berth + "\n)"},
+			[]string{"ALTER TABLE `berth` ADD COLUMN `n` int NOT NULL DEFAULT (1);", "ALTER TABLE `berth` MODIFY COLUMN `n` int NOT NULL;"}, ""},
+		{"an index is renamed, another replaced", nil, []string{berth + ",\n  KEY `young` (`a`),\n  KEY `k` (`b`,`a`)\n)"}, []string{berth + ",\n  KEY `old` (`a`),\n  KEY `k` (`b`)\n)"},
+			[]string{"ALTER TABLE `berth`\n  DROP INDEX `k`,\n  RENAME INDEX `old` TO `young`,\n  ADD KEY `k` (`b`,`a`);"}, ""},
+		{"a table's options", nil, []string{berth + "\n) ENGINE=Aria DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci COMMENT='it''s'"}, []string{berth + "\n) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci ROW_FORMAT=COMPACT"},
+			[]string{"ALTER TABLE `berth`\n  ENGINE=Aria,\n  COMMENT='it''s',\n  ROW_FORMAT=DEFAULT;"}, "rewrite"},
+		{"a key steps aside at both ends", nil,
+			[]string{"CREATE TABLE `p` (\n  `id` bigint NOT NULL,\n  PRIMARY KEY (`id`)\n)", "CREATE TABLE `c` (\n  `p` bigint DEFAULT NULL,\n  KEY `f` (`p`),\n  CONSTRAINT `f` FOREIGN KEY (`p`) REFERENCES `p` (`id`) ON DELETE CASCADE\n)"},
+			[]string{"CREATE TABLE `p` (\n  `id` int NOT NULL,\n  PRIMARY KEY (`id`)\n)", "CREATE TABLE `c` (\n  `p` int DEFAULT NULL,\n  KEY `f` (`p`),\n  CONSTRAINT `f` FOREIGN KEY (`p`) REFERENCES `p` (`id`) ON DELETE CASCADE\n)"},
+			[]string{"ALTER TABLE `c` DROP FOREIGN KEY `f`;", "ALTER TABLE `c` MODIFY COLUMN `p` bigint DEFAULT NULL;", "ALTER TABLE `p` MODIFY COLUMN `id` bigint NOT NULL;", "ALTER TABLE `c` ADD CONSTRAINT `f` FOREIGN KEY (`p`) REFERENCES `p` (`id`) ON DELETE CASCADE;"}, "rewrite may-fail"},
+		{"partitions after the key that allows them", nil, []string{"CREATE TABLE `t` (\n  `id` int NOT NULL,\n  `k` int NOT NULL,\n  PRIMARY KEY (`id`,`k`)\n) ENGINE=InnoDB\n PARTITION BY HASH (`k`)"}, []string{"CREATE TABLE `t` (\n  `id` int NOT NULL,\n  `k` int NOT NULL,\n  PRIMARY KEY (`id`)\n) ENGINE=InnoDB"},
+			[]string{"ALTER TABLE `t`\n  DROP PRIMARY KEY,\n  ADD PRIMARY KEY (`id`,`k`);", "ALTER TABLE `t` \nPARTITION BY HASH (`k`);"}, "may-fail rewrite"},
+		{"nothing to do", nil, []string{berth + "\n)"}, []string{berth + "\n)"}, nil, ""},
+	} {
+		p := plan(t, c.fill, c.source, c.target)
+		var got, risks []string
+		for _, s := range p.Steps {
+			got = append(got, s.SQL...)
+			for _, r := range s.Risks {
+				if k := string(r.Kind); !strings.Contains(strings.Join(risks, " "), k) {
+					risks = append(risks, k)
+				}
+			}
+		}
+		if a, b := strings.Join(got, "\n"), strings.Join(c.want, "\n"); a != b {
+			t.Errorf("%s:\n got %s\nwant %s", c.name, a, b)
+		}
+		if a := strings.Join(risks, " "); a != c.risks {
+			t.Errorf("%s: risks %q, want %q", c.name, a, c.risks)
+		}
+	}
+}
+
+// TestSessions: what a body depends on is set around it and given back.
+func TestSessions(t *testing.T) {
+	o := &catalog.Object{Kind: kindEvent, Name: "nightly"}
+	o.Set("definition", catalog.PlainSQL("EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END"))
+	o.Set("sql mode", catalog.Scalar("ANSI_QUOTES")).Set("time zone", catalog.Scalar("SYSTEM")).Set("connection", catalog.Scalar("latin1 latin1_swedish_ci"))
+	want := []string{"SET SESSION sql_mode = 'ANSI_QUOTES';", "SET SESSION time_zone = 'SYSTEM';", "SET character_set_client = latin1, collation_connection = latin1_swedish_ci;",
+		"CREATE DEFINER=`a`@`b` EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END;",
+		"SET SESSION sql_mode = '" + mode + "';", "SET SESSION time_zone = '+00:00';", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;"}
+	if got := statement(o, "CREATE ", "DEFINER=`a`@`b` "); strings.Join(got, "\n") != strings.Join(want, "\n") {
+		t.Errorf("got %q", got)
+	}
+	v := &catalog.Object{Kind: catalog.View, Name: "v`w"}
+	v.Set("definition", catalog.PlainSQL("select 1 AS `x;y`")).Set("algorithm", catalog.Scalar("merge")).Set("security", catalog.Scalar("invoker"))
+	if got := strings.Join(statement(v, "CREATE OR REPLACE ", ""), "\n"); got != "DELIMITER ;;\nCREATE OR REPLACE ALGORITHM=MERGE SQL SECURITY INVOKER VIEW `v``w` AS\nselect 1 AS `x;y`\n;;\nDELIMITER ;" {
+		t.Errorf("a view: %s", got)
+	}
+}
+
+// TestSequences: only what differs is said.
+func TestSequences(t *testing.T) {
+	seq := func(facts ...string) *catalog.Object {
+		o := &catalog.Object{Kind: catalog.Sequence, Name: "no"}
+		for _, f := range facts {
+			n, v, _ := strings.Cut(f, "=")
+			o.Set(n, catalog.Scalar(v))
+		}
+		return o
+	}
+	all := seq("start=5", "minimum=1", "maximum=9", "increment=-2", "cache=0", "cycle=yes", "engine=InnoDB", "comment=it's")
+	for _, c := range []struct {
+		now, was *catalog.Object
+		want     string
+	}{
+		{all, nil, "START WITH 5 MINVALUE 1 MAXVALUE 9 INCREMENT BY -2 CACHE 0 CYCLE ENGINE=InnoDB COMMENT='it''s'"},
+		{all, seq("start=5", "minimum=1", "maximum=8", "increment=-2", "cache=0", "cycle=yes", "engine=InnoDB", "comment=it's"), "MAXVALUE 9"},
+		{seq("start=5"), seq("start=5", "cycle=yes", "comment=x"), "NOCYCLE COMMENT=''"},
+	} {
+		if got := sequenceOptions(c.now, c.was); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
+	}
+}
