@@ -116,11 +116,11 @@ func TestPosition(t *testing.T) {
 // Whatever the input, the tokens put together are the input, and splitting
 // loses nothing but what stands between statements.
 func FuzzLex(f *testing.F) {
-	for _, s := range []string{"select 1;", "'", `"`, "$a$", "/*", "--", "[", "E'\\", ".x\n", "\\x\n;", "begin atomic end;", "create trigger x begin;end;", "\x00\xff"} {
+	for _, s := range []string{"select 1;", "'", `"`, "$a$", "/*", "--", "[", "E'\\", ".x\n", "\\x\n;", "begin atomic end;", "create trigger x begin;end;", "delimiter $$\nselect 1;$$\ndelimiter ;", "\x00\xff"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		for _, d := range []Dialect{SQLite, Postgres, {}} {
+		for _, d := range []Dialect{SQLite, Postgres, MySQL, {}} {
 			var b strings.Builder
 			for _, tok := range Lex(d, s) {
 				if tok.Text == "" {

@@ -223,3 +223,60 @@ func TestMySQLHasNoReplace(t *testing.T) {
 		}
 	}
 }
+
+// FuzzParse: whatever a server prints, reading it ends, and what is written
+// of it can be split again.
+func FuzzParse(f *testing.F) {
+	text, err := os.ReadFile("testdata/mysql84.txt")
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Add(string(text))
+	f.Add("CREATE TABLE `t` (\n  `a` int(11) DEFAULT (1 + (2)) COMMENT 'x\\'y',\n  KEY `k` (`a`)\n) ENGINE=InnoDB WITH SYSTEM VERSIONING\n PARTITION BY HASH (`a`)")
+	f.Add("CREATE TABLE `t` (`a` enum('b;c','d') CHECK (`a` > ';'), CONSTRAINT `f` FOREIGN KEY (`a`) REFERENCES `x`.`y` (`b`) ON DELETE")
+	f.Fuzz(func(t *testing.T, text string) {
+		o, err := parseTable(plain(text, "harbour"))
+		if err != nil {
+			return
+		}
+		c := &catalog.Catalog{Engine: "mysql"}
+		c.Add(o)
+		r := &reader{c: c}
+		r.needs()
+		_ = Engine{}.Definition(o)
+		parseView("v", text)
+		_, _ = appended(text, text)
+	})
+}
+
+// TestOutline: the names of indexes and the text are enough to tell equal
+// tables; a counter is no structure.
+func TestOutline(t *testing.T) {
+	read := func(text string) (*catalog.Catalog, *catalog.Object) {
+		r := &reader{c: &catalog.Catalog{}, lazy: true, texts: map[*catalog.Object]string{}}
+		o := r.outline("t", text)
+		r.c.Add(o)
+		trigger := &catalog.Object{Kind: catalog.Trigger, Name: "stamp"}
+		trigger.Set("body", catalog.PlainSQL("SET NEW.a = 1"))
+		o.Add(trigger)
+		r.digest()
+		return r.c, o
+	}
+	text := "CREATE TABLE `t` (\n  `a` int,\n  KEY `k` (`a`),\n  UNIQUE KEY `u` (`a`)\n) ENGINE=InnoDB AUTO_INCREMENT=17 DEFAULT CHARSET=latin1"
+	cat, a := read(text)
+	_, b := read(strings.Replace(text, "=17", "=9000", 1))
+	_, c := read(strings.Replace(text, "int", "bigint", 1))
+	if a.Digest != b.Digest || a.Digest == c.Digest {
+		t.Error("the digests do not tell")
+	}
+	if n := len(a.PartsOf(catalog.Index)); n != 2 || !a.Unread {
+		t.Errorf("%d indexes in outline", n)
+	}
+	if err := cat.Expand(t.Context(), []*catalog.Object{a}); err != nil || a.Unread || a.Part(catalog.Column, "a") == nil || len(a.PartsOf(catalog.Trigger)) != 1 || len(a.PartsOf(catalog.Index)) != 2 {
+		t.Errorf("expanded: %+v, %v", a, err)
+	}
+	_, bad := read("something else")
+	if err := cat.Expand(t.Context(), []*catalog.Object{bad}); err == nil {
+		t.Error("what is not understood is expanded")
+	}
+}

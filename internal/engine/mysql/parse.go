@@ -74,7 +74,7 @@ func (c *cursor) peek() sqltext.Token {
 
 func (c *cursor) next() sqltext.Token {
 	t := c.peek()
-	c.at++
+	c.at = min(c.at+1, len(c.toks))
 	return t
 }
 
@@ -93,7 +93,12 @@ func (c *cursor) take(words ...string) bool {
 }
 
 // end is where token i ends.
-func (c *cursor) end(i int) int { return c.toks[i].Pos + len(c.toks[i].Text) }
+func (c *cursor) end(i int) int {
+	if i < 0 || i >= len(c.toks) {
+		return len(c.text)
+	}
+	return c.toks[i].Pos + len(c.toks[i].Text)
+}
 
 // group takes a parenthesized group, whole.
 func (c *cursor) group() string {
@@ -453,5 +458,5 @@ func expression(c *cursor) string {
 		}
 		c.next()
 	}
-	return strings.TrimSpace(c.text[start:c.end(c.at-1)])
+	return strings.TrimSpace(c.text[start:max(start, c.end(c.at-1))])
 }
