@@ -617,4 +617,26 @@ func TestDemo(t *testing.T) {
 	if got := strings.TrimSpace(s.psql(t, "quillhaven_live", "SELECT count(*) FROM harbour.tide_reading")); got != "3000" {
 		t.Errorf("its rows: %s", got)
 	}
+	m := mariadb(t)
+	p := mariaPlaces{m}
+	r = want(t, 0, dir, "demo", "m", "--server", m.url("mysql"), "--create")
+	if !strings.Contains(r.out, "No difference.") || !strings.Contains(r.out, "partitions of table tide_reading") {
+		t.Errorf("the demo on MariaDB:\n%s", r.out)
+	}
+	if got := strings.TrimSpace(p.ask(t, m.url("quillhaven_live"), "SELECT COUNT(*) FROM tide_reading; SELECT COUNT(*) FROM vessel WHERE flag_state = 'QH'; SELECT COUNT(*) FROM booking; SELECT MIN(dues) > 0 FROM dues_by_vessel")); got != "3000\n48\n420\n1" {
+		t.Errorf("its rows: %s", got)
+	}
+}
+
+// TestKindsTopic: the help lists what each engine covers, from the engines.
+func TestKindsTopic(t *testing.T) {
+	out := want(t, 0, t.TempDir(), "help", "kinds").out
+	at := 0
+	for _, s := range []string{"SQLite", "virtual-table", "PostgreSQL", "user-mapping", "operator-class", "MariaDB/MySQL", "event", "sequence"} {
+		i := strings.Index(out[at:], s)
+		if i < 0 {
+			t.Fatalf("no %s behind what comes before it:\n%s", s, out)
+		}
+		at += i
+	}
 }

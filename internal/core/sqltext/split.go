@@ -63,9 +63,9 @@ func Split(d Dialect, text string) []Statement {
 			start = t.Pos
 		}
 		if delimiter != ";" {
-			if t.Kind == Op && strings.HasPrefix(text[t.Pos:], delimiter) {
-				end := t.Pos + len(delimiter)
-				flush(t.Pos, false)
+			if at := ends(text, t, delimiter); at >= 0 {
+				end := at + len(delimiter)
+				flush(at, false)
 				for i+1 < len(toks) && toks[i+1].Pos < end {
 					i++
 				}
@@ -95,6 +95,19 @@ func Split(d Dialect, text string) []Statement {
 	}
 	flush(len(text), delimiter != ";" || depth > 0 || atomic > 0 || start >= 0 && !complete(d, append(sig, Token{Kind: Op, Text: ";"})))
 	return out
+}
+
+// ends finds a delimiter that begins in a token: at its start, or in a word
+// that a client's delimiter may stand right behind (`END$$`). -1 where none
+// does.
+func ends(text string, t Token, delimiter string) int {
+	switch i := strings.Index(t.Text, delimiter); {
+	case t.Kind == Op && strings.HasPrefix(text[t.Pos:], delimiter):
+		return t.Pos
+	case t.Kind == Word && i >= 0:
+		return t.Pos + i
+	}
+	return -1
 }
 
 // complete tells whether a statement that now ends in a semicolon is whole.

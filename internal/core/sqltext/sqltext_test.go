@@ -73,6 +73,11 @@ func TestSplit(t *testing.T) {
 		{Postgres, "\\set ON_ERROR_STOP on\nbegin;", []string{"!\\set ON_ERROR_STOP on", "begin;"}},
 		{Postgres, "select 'open", []string{"?select 'open"}},
 		{Postgres, " -- nothing\n", nil},
+		{MySQL, "DELIMITER $$\ncreate procedure p() begin select ';'; select 1; end$$\nselect 2 $$\ndelimiter ;\nselect 3;", []string{"!DELIMITER $$", "create procedure p() begin select ';'; select 1; end", "select 2", "!delimiter ;", "select 3;"}},
+		{MySQL, "select '\\';', \"a;b\", `c;d`; # e; f\nselect 1--1; -- g;\nselect 2;", []string{"select '\\';', \"a;b\", `c;d`;", "select 1--1;", "select 2;"}},
+		{MySQL, "DELIMITER ;;\nselect 1;\nselect ';;';;\n", []string{"!DELIMITER ;;", "select 1;\nselect ';;'"}},
+		{MySQL, "delimiter //\nselect 1; select 2", []string{"!delimiter //", "?select 1; select 2"}},
+		{MySQL, "select delimiter;", []string{"select delimiter;"}},
 	} {
 		var got []string
 		for _, s := range Split(c.d, c.in) {
