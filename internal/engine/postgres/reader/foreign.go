@@ -20,8 +20,6 @@ const mappingsSQL = `SELECT u.umid, u.srvname, CASE WHEN u.umuser = 0 THEN 'PUBL
 
 const foreignTablesSQL = `SELECT t.ftrelid, s.srvname, t.ftoptions FROM pg_foreign_table t JOIN pg_foreign_server s ON s.oid = t.ftserver`
 
-const foreignColumnsSQL = `SELECT a.attrelid, a.attnum, a.attfdwoptions FROM pg_attribute a WHERE a.attfdwoptions IS NOT NULL AND a.attrelid >= 16384`
-
 const subscriptionsSQL = `SELECT s.oid, s.subname, s.subenabled, s.subslotname, s.subsynccommit, s.subpublications, %s, %s, pg_get_userbyid(s.subowner)
 FROM pg_subscription s WHERE s.subdbid = (SELECT d.oid FROM pg_database d WHERE d.datname = current_database())`
 
@@ -95,14 +93,6 @@ func (r *reader) foreignTable(w *row) {
 	rel.object.Need(catalog.Ref{Kind: vocab.ForeignServer, Name: server}, catalog.AspectName)
 }
 
-func (r *reader) foreignColumn(w *row) {
-	if c := r.rels[w.oid()].column(int(w.int())); c != nil && c.object != nil {
-		if l := options(w.texts()); len(l) > 0 {
-			c.object.Set("foreign options", catalog.SetOf(l...))
-		}
-	}
-}
-
 func (r *reader) subscriptionsSQL() string {
 	return fmt.Sprintf(subscriptionsSQL, r.since(140000, "s.subbinary", "false"), r.since(140000, "s.substream::text", "'f'"))
 }
@@ -138,8 +128,7 @@ const baseTypesSQL = `SELECT t.oid, t.typnamespace, t.typname, t.typarray, t.typ
     CASE WHEN t.typdefault IS NOT NULL THEN 'DEFAULT = ' || quote_literal(t.typdefault) END, CASE WHEN t.typelem <> 0 THEN 'ELEMENT = ' || format_type(t.typelem, NULL) END,
     CASE WHEN t.typdelim <> ',' THEN 'DELIMITER = ' || quote_literal(t.typdelim::text) END, CASE WHEN t.typcollation <> 0 THEN 'COLLATABLE = true' END) || ');',
   pg_get_userbyid(t.typowner), t.typacl::text[]
-FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype = 'b' AND t.oid >= 16384
-  AND NOT EXISTS (SELECT 1 FROM pg_type e WHERE e.typarray = t.oid)`
+FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE t.typtype = 'b' AND t.oid >= 16384 AND t.typcategory <> 'A'`
 
 func (r *reader) baseTypesSQL() string {
 	return fmt.Sprintf(baseTypesSQL, r.since(140000, "t.typsubscript::oid", "0::oid"), r.since(140000, "CASE WHEN t.typsubscript <> 0 THEN 'SUBSCRIPT = ' || t.typsubscript END", "NULL"))

@@ -141,6 +141,9 @@ func (r *reader) rare(rel *relation, c *column, facts [][]byte) {
 	if facts[8] != nil {
 		o.Carry("inherited", catalog.Scalar("yes"))
 	}
+	if l := options(list(9)); len(l) > 0 {
+		o.Set("foreign options", catalog.SetOf(l...))
+	}
 	if facts[5] != nil {
 		o.Optional("grants", "grants", vocab.Grants(catalog.Column, rel.object.Text("owner"), list(5)))
 	}

@@ -29,13 +29,13 @@ const inheritsSQL = `SELECT i.inhrelid, i.inhparent FROM pg_inherits i ORDER BY 
 
 const columnsSQL = `SELECT a.attrelid, a.attnum, a.attname, a.atttypid, a.atttypmod, a.attnotnull,
   CASE WHEN a.attcollation NOT IN (0, 100) OR a.attstorage <> CASE WHEN a.attlen <> -1 THEN 'p' WHEN a.atttypid = 1700 THEN 'm' ELSE 'x' END::"char"
-    OR a.attidentity <> '' OR a.attgenerated <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attoptions IS NOT NULL OR a.attacl IS NOT NULL OR %[1]s IS NOT NULL
+    OR a.attidentity <> '' OR a.attgenerated <> '' OR a.attinhcount > 0 OR a.attstattarget >= 0 OR a.attoptions IS NOT NULL OR a.attacl IS NOT NULL OR a.attfdwoptions IS NOT NULL OR %[1]s IS NOT NULL
   THEN (SELECT ARRAY[
     CASE WHEN a.attcollation <> t.typcollation AND a.attcollation <> 0 THEN
       (SELECT quote_ident(cn.nspname) || '.' || quote_ident(co.collname) FROM pg_collation co JOIN pg_namespace cn ON cn.oid = co.collnamespace WHERE co.oid = a.attcollation) END,
     CASE WHEN a.attstorage <> t.typstorage THEN a.attstorage::text END,
     %[1]s, a.attstattarget::text, array_to_string(a.attoptions, e'\x01'), array_to_string(a.attacl, e'\x01'), a.attidentity::text, a.attgenerated::text,
-    CASE WHEN a.attinhcount > 0 AND NOT a.attislocal THEN 'inherited' END] FROM pg_type t WHERE t.oid = a.atttypid) END
+    CASE WHEN a.attinhcount > 0 AND NOT a.attislocal THEN 'inherited' END, array_to_string(a.attfdwoptions, e'\x01')] FROM pg_type t WHERE t.oid = a.atttypid) END
 FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
 WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'c', 'f') AND c.oid >= 16384`
 
@@ -44,8 +44,8 @@ const columnTypesSQL = `SELECT x.typ, x.mod, format_type(x.typ, x.mod) FROM unne
 
 // Indexes whose operator classes have parameters, which those of B-trees and
 // hashes never do.
-const parametersSQL = `SELECT DISTINCT a.attrelid FROM pg_class c JOIN pg_attribute a ON a.attrelid = c.oid
-WHERE c.relkind IN ('i', 'I') AND c.relam NOT IN (403, 405) AND a.attoptions IS NOT NULL`
+const parametersSQL = `SELECT DISTINCT a.attrelid FROM pg_attribute a WHERE a.attoptions IS NOT NULL
+AND a.attrelid = ANY (ARRAY(SELECT c.oid FROM pg_class c WHERE c.relkind IN ('i', 'I') AND c.relam NOT IN (403, 405)))`
 
 // A default names no column, so it is printed without opening its table; the
 // expression of a generated column waits.
@@ -129,8 +129,7 @@ func notMember(class, oid string) string {
 
 // notComparedSQL counts, by kind, what is there and is not read: things of the
 // user's in system catalogs that nothing here knows.
-const notComparedSQL = `SELECT c.relname::text, count(*)
-FROM pg_depend d JOIN pg_class c ON c.oid = d.classid
-WHERE d.deptype = 'n' AND d.refclassid = 'pg_namespace'::regclass AND d.objid >= 16384 AND c.relname NOT IN ('pg_class', 'pg_type', 'pg_proc', 'pg_operator', 'pg_opclass', 'pg_opfamily',
-  'pg_collation', 'pg_conversion', 'pg_constraint', 'pg_statistic_ext', 'pg_ts_parser', 'pg_ts_template', 'pg_ts_dict', 'pg_ts_config', 'pg_extension', 'pg_default_acl', 'pg_publication_namespace')
-GROUP BY 1 ORDER BY 1`
+const notComparedSQL = `SELECT c.relname::text, d.n
+FROM (SELECT classid, count(*) AS n FROM pg_depend WHERE deptype = 'n' AND refclassid = 'pg_namespace'::regclass AND objid >= 16384 GROUP BY classid) d JOIN pg_class c ON c.oid = d.classid
+WHERE c.relname NOT IN ('pg_class', 'pg_type', 'pg_proc', 'pg_operator', 'pg_opclass', 'pg_opfamily', 'pg_collation', 'pg_conversion', 'pg_constraint', 'pg_statistic_ext',
+  'pg_ts_parser', 'pg_ts_template', 'pg_ts_dict', 'pg_ts_config', 'pg_extension', 'pg_default_acl', 'pg_publication_namespace') ORDER BY 1`

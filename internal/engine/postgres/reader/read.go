@@ -228,7 +228,6 @@ func (r *reader) queries() (before, after []query) {
 	after = []query{
 		{what: "parameters of operator classes", sql: parametersSQL, row: func(w *row) { r.parameters[w.oid()] = true }},
 		{what: "foreign tables", sql: foreignTablesSQL, row: r.foreignTable},
-		{what: "options of foreign columns", sql: foreignColumnsSQL, row: r.foreignColumn},
 		{what: "defaults", sql: defaultsSQL, row: r.columnDefault},
 		{what: "inheritance", sql: inheritsSQL, row: r.inherits},
 		{what: "operator classes", sql: opclassesSQL, row: r.opclass},
