@@ -146,6 +146,33 @@ func TestPartitionsAppended(t *testing.T) {
 	}
 }
 
+// TestReorganized: neighbouring ranges that end where they ended.
+func TestReorganized(t *testing.T) {
+	ranges := func(parts ...string) string {
+		var out []string
+		for _, p := range parts {
+			name, bound, _ := strings.Cut(p, "<")
+			if bound != "MAXVALUE" {
+				bound = "(" + bound + ")"
+			}
+			out = append(out, "PARTITION `"+name+"` VALUES LESS THAN "+bound+" ENGINE = InnoDB")
+		}
+		return "PARTITION BY RANGE (`id`)\n(" + strings.Join(out, ",\n ") + ")"
+	}
+	for _, c := range []struct{ now, was, old, into string }{
+		{ranges("ab<200", "c<MAXVALUE"), ranges("a<100", "b<200", "c<MAXVALUE"), "`a`, `b`", "PARTITION `ab` VALUES LESS THAN (200) ENGINE = InnoDB"},
+		{ranges("a<100", "y<300", "z<MAXVALUE"), ranges("a<100", "rest<MAXVALUE"), "`rest`", "PARTITION `y` VALUES LESS THAN (300) ENGINE = InnoDB,\n  PARTITION `z` VALUES LESS THAN MAXVALUE ENGINE = InnoDB"},
+		{ranges("a<100"), ranges("a<100", "b<200"), "", ""},            // the rows of b would have no place
+		{ranges("a<100", "b<150"), ranges("a<100", "b<200"), "", ""},   // nor some of them
+		{"PARTITION BY HASH (`id`)", ranges("a<100", "b<200"), "", ""}, // laid out anew
+	} {
+		old, into, _ := reorganized(c.now, c.was)
+		if old != c.old || into != c.into {
+			t.Errorf("%s\nof %s:\n%s into %s", c.now, c.was, old, into)
+		}
+	}
+}
+
 // TestDelimited: whatever stands in a body, the client finds its end, and so
 // do we.
 func TestDelimited(t *testing.T) {

@@ -560,6 +560,10 @@ func partitions(c *order.Change) []*order.Action {
 		if more, ok := appended(d.Source.String(), d.Target.String()); ok {
 			return alter("add partitions", "ADD PARTITION ("+more+")")
 		}
+		if old, into, ok := reorganized(d.Source.String(), d.Target.String()); ok {
+			return alter("reorganize partitions", "REORGANIZE PARTITION "+old+" INTO (\n  "+into+")",
+				order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the rows of the partitions " + old + " are copied, and writes to the table wait"})
+		}
 	}
 	return alter("lay out the partitions", "\n"+o.Text("written partitions"), rewrite,
 		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row"})
@@ -568,18 +572,8 @@ func partitions(c *order.Change) []*order.Action {
 // appended tells whether one partitioning is the other with partitions more
 // at its end.
 func appended(now, was string) (string, bool) {
-	cut := func(s string) (head string, list []string) {
-		c := newCursor(s)
-		for !c.done() {
-			if c.peek().Text == "(" && c.at+1 < len(c.toks) && c.toks[c.at+1].Is("partition") {
-				return spaced(s[:c.peek().Pos]), c.items()
-			}
-			c.next()
-		}
-		return spaced(s), nil
-	}
-	h1, l1 := cut(now)
-	h2, l2 := cut(was)
+	h1, l1 := cutPartitions(now)
+	h2, l2 := cutPartitions(was)
 	if h1 != h2 || len(l2) == 0 || len(l1) <= len(l2) {
 		return "", false
 	}
@@ -589,6 +583,56 @@ func appended(now, was string) (string, bool) {
 		}
 	}
 	return strings.Join(l1[len(l2):], ",\n  "), true
+}
+
+// cutPartitions cuts a partitioning into what it is by and its partitions.
+func cutPartitions(s string) (head string, list []string) {
+	c := newCursor(s)
+	for !c.done() {
+		if c.peek().Text == "(" && c.at+1 < len(c.toks) && c.toks[c.at+1].Is("partition") {
+			return spaced(s[:c.peek().Pos]), c.items()
+		}
+		c.next()
+	}
+	return spaced(s), nil
+}
+
+// reorganized tells which neighbouring range partitions become which others
+// that end where they end, so that no row is left without a place.
+func reorganized(now, was string) (old, into string, ok bool) {
+	h1, l1 := cutPartitions(now)
+	h2, l2 := cutPartitions(was)
+	if h1 != h2 || !strings.HasPrefix(strings.ToUpper(h1), "PARTITION BY RANGE") {
+		return "", "", false
+	}
+	same := func(a, b string) bool { return spaced(a) == spaced(b) }
+	for len(l1) > 0 && len(l2) > 0 && same(l1[0], l2[0]) {
+		l1, l2 = l1[1:], l2[1:]
+	}
+	for len(l1) > 0 && len(l2) > 0 && same(l1[len(l1)-1], l2[len(l2)-1]) {
+		l1, l2 = l1[:len(l1)-1], l2[:len(l2)-1]
+	}
+	if len(l1) == 0 || len(l2) == 0 {
+		return "", "", false
+	}
+	// What a partition holds stands behind VALUES, up to its options.
+	bound := func(p string) string {
+		_, b, _ := strings.Cut(strings.ToUpper(spaced(p)), " VALUES ")
+		for _, option := range []string{" ENGINE ", " COMMENT ", " DATA ", " MAX_ROWS ", "( SUBPARTITION"} {
+			b, _, _ = strings.Cut(b, option)
+		}
+		return strings.TrimSpace(b)
+	}
+	if bound(l1[len(l1)-1]) != bound(l2[len(l2)-1]) {
+		return "", "", false
+	}
+	var names []string
+	for _, p := range l2 {
+		c := newCursor(p)
+		c.take("partition")
+		names = append(names, quote(c.next().Name()))
+	}
+	return strings.Join(names, ", "), strings.Join(l1, ",\n  "), true
 }
 
 func (w *Writer) trigger(c *order.Change, it *compare.Item) []*order.Action {
