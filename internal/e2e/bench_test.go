@@ -25,7 +25,8 @@ import (
 // own program at once and diffing the text. dm/floor: against the server
 // answering the same queries with the rows thrown away. kB/table: peak memory.
 
-// schemaOf is a structure of n tables as an application has them.
+// schemaOf is a structure of n tables as an application has them; on
+// PostgreSQL with 13 columns, 4 indexes, 4 constraints and 5 defaults a table.
 func schemaOf(engine string, n int) string {
 	var b strings.Builder
 	b.WriteString("BEGIN;\n")
@@ -37,8 +38,12 @@ func schemaOf(engine string, n int) string {
 		if engine == "postgres" {
 			key, num = "bigint PRIMARY KEY", "numeric(12,2)"
 		}
-		fmt.Fprintf(&b, "CREATE TABLE t%05d (id %s, name %s NOT NULL DEFAULT 'x', code %s, amount %s DEFAULT 0 CHECK (amount >= 0), parent_id bigint REFERENCES t%05d (id), a1 %s, a2 %s, a3 integer NOT NULL DEFAULT 1, a4 %s, a5 %s, a6 integer, created %s);\n",
-			i, key, text, text, num, max(0, i-i%7-1), text, text, num, text, text)
+		unique, created := "", text
+		if engine == "postgres" {
+			unique, created = " UNIQUE", "timestamptz DEFAULT now(), flag boolean NOT NULL DEFAULT false"
+		}
+		fmt.Fprintf(&b, "CREATE TABLE t%05d (id %s, name %s NOT NULL DEFAULT 'x', code %s%s, amount %s DEFAULT 0 CHECK (amount >= 0), parent_id bigint REFERENCES t%05d (id), a1 %s, a2 %s, a3 integer NOT NULL DEFAULT 1, a4 %s, a5 %s, a6 integer, created %s);\n",
+			i, key, text, text, unique, num, max(0, i-i%7-1), text, text, num, text, created)
 		where := " WHERE amount > 5"
 		if engine == "mysql" {
 			where = ""
