@@ -4,6 +4,7 @@ package cli
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -157,21 +158,12 @@ func (a *app) flush() error {
 		if err == nil && bytes.Count(a.out.Bytes(), []byte("\n")) > h && pager != "" && isTerminal(a.stdin) {
 			cmd := exec.Command("sh", "-c", pager)
 			cmd.Stdin, cmd.Stdout, cmd.Stderr = &a.out, f, a.stderr
-			cmd.Env = append(os.Environ(), "LESS="+first(os.Getenv("LESS"), "FRX"))
+			cmd.Env = append(os.Environ(), "LESS="+cmp.Or(os.Getenv("LESS"), "FRX"))
 			return cmd.Run()
 		}
 	}
 	_, err := a.out.WriteTo(a.stdout)
 	return err
-}
-
-func first(l ...string) string {
-	for _, s := range l {
-		if s != "" {
-			return s
-		}
-	}
-	return ""
 }
 
 func isTerminal(x any) bool {

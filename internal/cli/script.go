@@ -139,7 +139,7 @@ func (a *app) plan(p *pair, w *writing) (*order.Plan, engine.Engine, error) {
 	}
 	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
 	fold := p.comparison.Target.Fold
-	plan, err := order.Build(p.comparison, eng.Writer(engine.WriteOptions{Fill: fill, ServerVersion: p.comparison.Target.Version}),
+	plan, err := order.Build(p.comparison, eng.Writer(engine.WriteOptions{Fill: fill}),
 		func(r catalog.Ref) bool { return scope.Any(allowed, r, fold) })
 	if err != nil {
 		return nil, nil, trouble("order", "%w", err)

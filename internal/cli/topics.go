@@ -83,8 +83,8 @@ const placesTopic = `A place is where a structure is read from or written to:
 PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the other
 variables, the password file, the service file (?service=NAME), sslmode, a socket
 folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places take
-?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A password in a URL on the command
-line can be read by others; it is never printed.
+?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A password
+in a URL on the command line can be read by others; it is never printed.
 
 A target that does not exist is an error unless --create is given.`
 

@@ -37,8 +37,6 @@ type WriteOptions struct {
 	// Fill is, by "table.column" as the engine compares names, the SQL
 	// expression that gives existing rows a value.
 	Fill map[string]string
-	// ServerVersion is the target's.
-	ServerVersion string
 }
 
 // Frame is the SQL around the steps.

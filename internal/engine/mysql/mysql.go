@@ -3,6 +3,7 @@
 package mysql
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -57,8 +58,8 @@ const connectionSet = "utf8mb4 utf8mb4_general_ci"
 // settings fix what the meaning of the statements depends on; what they
 // change is kept in variables and given back.
 var settings = []string{
+	"SET @dapper_mirror_sql_mode = @@SESSION.sql_mode, @dapper_mirror_time_zone = @@SESSION.time_zone, @dapper_mirror_lock = @@SESSION.lock_wait_timeout,\n  @dapper_mirror_keys = @@SESSION.foreign_key_checks, @dapper_mirror_notes = @@SESSION.sql_notes, @dapper_mirror_client = @@SESSION.character_set_client,\n  @dapper_mirror_results = @@SESSION.character_set_results, @dapper_mirror_connection = @@SESSION.collation_connection;",
 	"SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;",
-	"SET @dapper_mirror_sql_mode = @@SESSION.sql_mode, @dapper_mirror_time_zone = @@SESSION.time_zone, @dapper_mirror_lock = @@SESSION.lock_wait_timeout;",
 	"SET SESSION sql_mode = '" + mode + "', time_zone = '+00:00', lock_wait_timeout = 10, foreign_key_checks = 1, sql_notes = 0;",
 }
 
@@ -66,7 +67,7 @@ var settings = []string{
 func (Engine) Frame(plan *order.Plan) engine.Frame {
 	return engine.Frame{
 		Settings: settings,
-		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, sql_notes = 1;"},
+		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, foreign_key_checks = @dapper_mirror_keys,\n  sql_notes = @dapper_mirror_notes, character_set_client = @dapper_mirror_client, character_set_results = @dapper_mirror_results, collation_connection = @dapper_mirror_connection;"},
 		RunWith:  "mariadb DATABASE < %[2]s",
 		Notes: []string{
 			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Compare again and write a new script from there: it does what is left.",
@@ -97,25 +98,17 @@ func config(address string) (*driver.Config, error) {
 	cfg.Passwd, _ = u.User.Password()
 	q := u.Query()
 	file := optionFile()
-	first := func(l ...string) string {
-		for _, s := range l {
-			if s != "" {
-				return s
-			}
-		}
-		return ""
-	}
-	cfg.User = first(cfg.User, q.Get("user"), file["user"], os.Getenv("USER"))
-	cfg.Passwd = first(cfg.Passwd, os.Getenv("MYSQL_PWD"), file["password"])
+	cfg.User = cmp.Or(cfg.User, q.Get("user"), file["user"], os.Getenv("USER"))
+	cfg.Passwd = cmp.Or(cfg.Passwd, os.Getenv("MYSQL_PWD"), file["password"])
 	cfg.DBName = strings.TrimPrefix(u.Path, "/")
 	if cfg.DBName == "" {
 		return nil, fmt.Errorf("%w: the address names no database (mariadb://user@host/DATABASE)", engine.ErrConnect)
 	}
-	socket := first(q.Get("socket"), q.Get("unix_socket"))
-	host, port := u.Hostname(), first(u.Port(), os.Getenv("MYSQL_TCP_PORT"), file["port"], "3306")
+	socket := cmp.Or(q.Get("socket"), q.Get("unix_socket"))
+	host, port := u.Hostname(), cmp.Or(u.Port(), os.Getenv("MYSQL_TCP_PORT"), file["port"], "3306")
 	if host == "" && socket == "" {
-		socket = first(file["socket"], os.Getenv("MYSQL_UNIX_PORT"))
-		host = first(os.Getenv("MYSQL_HOST"), file["host"], "localhost")
+		socket = cmp.Or(file["socket"], os.Getenv("MYSQL_UNIX_PORT"))
+		host = cmp.Or(os.Getenv("MYSQL_HOST"), file["host"], "localhost")
 	}
 	if socket == "" && host == "localhost" && u.Port() == "" {
 		if _, err := os.Stat("/run/mysqld/mysqld.sock"); err == nil {
@@ -129,7 +122,7 @@ func config(address string) (*driver.Config, error) {
 	if socket != "" {
 		cfg.Net, cfg.Addr = "unix", socket
 	}
-	switch m := strings.ToLower(first(q.Get("ssl-mode"), q.Get("tls"), file["ssl-mode"])); m {
+	switch m := strings.ToLower(cmp.Or(q.Get("ssl-mode"), q.Get("tls"), file["ssl-mode"])); m {
 	case "", "preferred":
 		if cfg.Net == "tcp" {
 			cfg.TLSConfig = "preferred"

@@ -179,20 +179,17 @@ func parseTable(text string) (*catalog.Object, error) {
 	return o, nil
 }
 
-// numberOptions are table options that say no more than a count the server
-// keeps.
+// counters are table options that say no more than a count the server keeps.
 var counters = map[string]bool{"AUTO_INCREMENT": true}
 
 // options reads what stands behind the columns.
 func options(o *catalog.Object, c *cursor) {
-	start := c.peek().Pos
 	for !c.done() {
 		if c.take("with", "system", "versioning") {
 			o.SetIf("system versioning", true)
 			continue
 		}
 		if t := c.peek(); t.Is("partition") {
-			o.Carry("written options", catalog.Scalar(strings.TrimSpace(c.text[start:t.Pos])))
 			o.Carry("written partitions", catalog.Scalar(c.rest()))
 			o.Set("partitions", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
 			return
@@ -226,7 +223,6 @@ func options(o *catalog.Object, c *cursor) {
 		}
 		c.take(",")
 	}
-	o.Carry("written options", catalog.Scalar(strings.TrimSpace(c.text[min(start, len(c.text)):])))
 }
 
 // spaced is a text with one blank between its tokens.

@@ -1,6 +1,7 @@
 package mysql
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -521,7 +522,7 @@ func (ch *change) tableFacts() {
 			}
 		case d.Name == "charset" || d.Name == "collation":
 			ch.say("change the default character set")
-			ch.options = append(ch.options, "DEFAULT CHARACTER SET = "+o.Text("charset")+" COLLATE = "+first(o.Text("collation"), o.Text("charset")+"_general_ci"))
+			ch.options = append(ch.options, "DEFAULT CHARACTER SET = "+o.Text("charset")+" COLLATE = "+cmp.Or(o.Text("collation"), o.Text("charset")+"_general_ci"))
 		default:
 			ch.say("change the %s", strings.ToLower(d.Name))
 			ch.options = append(ch.options, optionSQL(d.Name, d.Source.String()))
@@ -530,15 +531,6 @@ func (ch *change) tableFacts() {
 			}
 		}
 	}
-}
-
-func first(l ...string) string {
-	for _, s := range l {
-		if s != "" {
-			return s
-		}
-	}
-	return ""
 }
 
 // partitions changes how a table is partitioned. A partition more at the end

@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -358,11 +359,11 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				}
 			}
 		case "storage":
-			b.clause("storage", "SET STORAGE "+strings.ToUpper(first(col.Text("storage"), defaultStorage(col))))
+			b.clause("storage", "SET STORAGE "+strings.ToUpper(cmp.Or(col.Text("storage"), defaultStorage(col))))
 		case "compression":
-			b.clause("compression", "SET COMPRESSION "+first(col.Text("compression"), "DEFAULT"))
+			b.clause("compression", "SET COMPRESSION "+cmp.Or(col.Text("compression"), "DEFAULT"))
 		case "statistics target":
-			b.clause("statistics target", "SET STATISTICS "+first(col.Text("statistics target"), "-1"))
+			b.clause("statistics target", "SET STATISTICS "+cmp.Or(col.Text("statistics target"), "-1"))
 		case "options":
 			b.clause("options", optionClauses(col.List("options"), was.List("options"))...)
 		case "foreign options":
@@ -388,7 +389,7 @@ func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
 	}
 	a := b.clause("nullability", "SET NOT NULL")
 	if n := col.Text("not null name"); n != "" || col.Has("not null not valid") {
-		a.Clauses = []string{"ADD CONSTRAINT " + quote(first(n, vocab.NotNullName(b.o.Name, col.Name))) + " NOT NULL " + quote(col.Name)}
+		a.Clauses = []string{"ADD CONSTRAINT " + quote(cmp.Or(n, vocab.NotNullName(b.o.Name, col.Name))) + " NOT NULL " + quote(col.Name)}
 		if col.Has("not null no inherit") {
 			a.Clauses[0] += " NO INHERIT"
 		}
@@ -418,7 +419,7 @@ func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
 // 18: ALTER TABLE).
 func (b *columnChange) notNullFact(fact string, was *catalog.Object) {
 	name := func(c *catalog.Object) string {
-		return quote(first(c.Text("not null name"), c.Text("inherited not null name"), vocab.NotNullName(b.o.Name, c.Name)))
+		return quote(cmp.Or(c.Text("not null name"), c.Text("inherited not null name"), vocab.NotNullName(b.o.Name, c.Name)))
 	}
 	var sql string
 	switch {

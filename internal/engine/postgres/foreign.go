@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -112,13 +113,13 @@ func subscriptionOptions(o *catalog.Object, names []string) string {
 	for _, n := range names {
 		switch n {
 		case "slot":
-			out = append(out, "slot_name = "+first(map[bool]string{true: literal(o.Text("slot"))}[o.Has("slot")], "NONE"))
+			out = append(out, "slot_name = "+cmp.Or(map[bool]string{true: literal(o.Text("slot"))}[o.Has("slot")], "NONE"))
 		case "synchronous commit":
 			out = append(out, "synchronous_commit = "+literal(o.Text(n)))
 		case "binary":
 			out = append(out, fmt.Sprintf("binary = %v", o.Has(n)))
 		case "streaming":
-			out = append(out, "streaming = "+first(o.Text(n), "off"))
+			out = append(out, "streaming = "+cmp.Or(o.Text(n), "off"))
 		}
 	}
 	return strings.Join(out, ", ")
@@ -128,15 +129,14 @@ func subscriptionOptions(o *catalog.Object, names []string) string {
 // and with which password, is no structure.
 func (w *Writer) createSubscription(c *order.Change) []*order.Action {
 	o := c.Source
-	names := []string{"slot", "synchronous commit", "binary"}
-	if o.Has("streaming") {
-		names = append(names, "streaming")
+	names := []string{"slot", "binary"}
+	for _, n := range []string{"synchronous commit", "streaming"} {
+		if o.Has(n) {
+			names = append(names, n)
+		}
 	}
 	a := created(o, fmt.Sprintf("CREATE SUBSCRIPTION %s CONNECTION '' PUBLICATION %s WITH (connect = false, %s);", quote(o.Name), publications(o), subscriptionOptions(o, names)))
-	if o.Has("enabled") {
-		a.SQL = append(a.SQL, fmt.Sprintf("ALTER SUBSCRIPTION %s ENABLE;", quote(o.Name)))
-	}
-	a.Note = "It connects to nothing yet: say where to with ALTER SUBSCRIPTION … CONNECTION, then REFRESH PUBLICATION."
+	a.Note = "It connects to nothing yet: say where to with ALTER SUBSCRIPTION … CONNECTION, then ENABLE it and REFRESH PUBLICATION."
 	return []*order.Action{a}
 }
 
@@ -160,8 +160,6 @@ func (w *Writer) alterSubscription(c *order.Change) ([]*order.Action, bool) {
 		switch d.Name {
 		case "publications":
 			add("SET PUBLICATION " + publications(o) + " WITH (refresh = false)")
-		case "enabled":
-			add(map[bool]string{true: "ENABLE", false: "DISABLE"}[d.Source != nil])
 		case "slot", "synchronous commit", "binary", "streaming":
 			changed = append(changed, d.Name)
 		}
@@ -187,7 +185,7 @@ func (w *Writer) createBaseType(c *order.Change) []*order.Action {
 	o := c.Source
 	a := created(o, o.Text("definition"))
 	a.After = []catalog.Ref{vocab.Shell(o)}
-	return []*order.Action{a, shell(o)}
+	return []*order.Action{shell(o), a}
 }
 
 func shell(o *catalog.Object) *order.Action {

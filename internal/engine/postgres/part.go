@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -225,7 +226,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 				add("replica identity", fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY DEFAULT;", qualified(o)))
 			}
 		case "tablespace":
-			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(first(p.Text("tablespace"), "pg_default"))))
+			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(cmp.Or(p.Text("tablespace"), "pg_default"))))
 		case "enabled":
 			word := strings.ToUpper(p.Kind.Title())
 			sql := enabled(o, p, word)
@@ -283,13 +284,4 @@ func deferClause(p *catalog.Object) string {
 		return s + " DEFERRABLE INITIALLY IMMEDIATE"
 	}
 	return s + " NOT DEFERRABLE"
-}
-
-func first(l ...string) string {
-	for _, s := range l {
-		if s != "" {
-			return s
-		}
-	}
-	return ""
 }

@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -381,9 +382,9 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 	case "row security forced":
 		return one("change the row security", map[bool]string{true: "FORCE ROW LEVEL SECURITY", false: "NO FORCE ROW LEVEL SECURITY"}[yes])
 	case "replica identity":
-		return one("change the replica identity", "REPLICA IDENTITY "+strings.ToUpper(first(o.Text("replica identity"), "default")))
+		return one("change the replica identity", "REPLICA IDENTITY "+strings.ToUpper(cmp.Or(o.Text("replica identity"), "default")))
 	case "tablespace":
-		as := one("move", "SET TABLESPACE "+quote(first(o.Text("tablespace"), "pg_default")))
+		as := one("move", "SET TABLESPACE "+quote(cmp.Or(o.Text("tablespace"), "pg_default")))
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
 	case "inherits":

@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -175,7 +176,7 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 				via = "text[]"
 			}
 			if o.Kind == kindDomain {
-				via = first(map[bool]string{true: o.Text("type") + "[]"}[array], o.Text("type"))
+				via = cmp.Or(map[bool]string{true: o.Text("type") + "[]"}[array], o.Text("type"))
 			}
 			a.SQL = append(a.SQL, fmt.Sprintf("%sTYPE %s USING %s::%s::%s;", prefix, typ, quote(col.Name), via, typ))
 			if target.Has("default") {
@@ -314,7 +315,7 @@ func (w *Writer) createRange(c *order.Change) []*order.Action {
 	out := []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
 	if o.Has("canonical") { // whose argument is the range
 		out[0].After = []catalog.Ref{vocab.Shell(o)}
-		out = append(out, shell(o))
+		out = append([]*order.Action{shell(o)}, out...)
 	}
 	return out
 }
@@ -341,7 +342,7 @@ func (w *Writer) createSequence(c *order.Change) []*order.Action {
 
 // ownSequence ties a sequence to its column, which must be there by then.
 func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Action {
-	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), first(o.Text("owned by"), "NONE"))}, Sequel: after}
+	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), cmp.Or(o.Text("owned by"), "NONE"))}, Sequel: after}
 	if l := o.List("owner column"); len(l) == 3 {
 		t := catalog.Ref{Kind: catalog.Table, Schema: l[0], Name: l[1]}
 		col := t

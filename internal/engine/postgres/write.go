@@ -128,9 +128,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	if vocab.IsTable(c.Source.Kind) {
 		underRecast(c, c.Desired, c.Source, as)
 	}
-	if len(as) > 0 {
-		as[0].SQL = append(as[0].SQL, dress(c.Source)...)
-		as[0].SQL = append(as[0].SQL, hand(c)...)
+	for _, a := range as { // a shell may come before it
+		if slices.Contains(a.Makes, c.Source.Ref()) {
+			a.SQL = append(append(a.SQL, dress(c.Source)...), hand(c)...)
+			break
+		}
 	}
 	return as
 }

@@ -16,16 +16,17 @@ const serversSQL = `SELECT s.oid, s.srvname, w.fdwname, s.srvtype, s.srvversion,
 FROM pg_foreign_server s JOIN pg_foreign_data_wrapper w ON w.oid = s.srvfdw`
 
 // What pg_user_mappings does not show to this account is NULL there.
-const mappingsSQL = `SELECT u.umid, u.srvname, CASE WHEN u.umuser = 0 THEN 'PUBLIC' ELSE quote_ident(u.usename) END, u.umoptions FROM pg_user_mappings u`
+const mappingsSQL = `SELECT u.umid, u.srvname, CASE WHEN u.umuser = 0 THEN 'PUBLIC' ELSE quote_ident(u.usename) END, u.umoptions,
+  u.umoptions IS NULL AND NOT (SELECT rolsuper FROM pg_roles WHERE rolname = current_user) FROM pg_user_mappings u`
 
 const foreignTablesSQL = `SELECT t.ftrelid, s.srvname, t.ftoptions FROM pg_foreign_table t JOIN pg_foreign_server s ON s.oid = t.ftserver`
 
-const subscriptionsSQL = `SELECT s.oid, s.subname, s.subenabled, s.subslotname, s.subsynccommit, s.subpublications, %s, %s, pg_get_userbyid(s.subowner)
+const subscriptionsSQL = `SELECT %s, s.subname, s.subslotname, %s, s.subpublications, %s, %s, pg_get_userbyid(s.subowner)
 FROM pg_subscription s WHERE s.subdbid = (SELECT d.oid FROM pg_database d WHERE d.datname = current_database())`
 
 // secrets are options whose values are nobody's business: they are neither
 // compared nor written.
-var secrets = []string{"password", "sslpassword", "sslkey", "passfile", "passcode", "secret", "token", "key"}
+var secrets = []string{"password", "passwd", "passfile", "passcode", "secret", "token", "sslkey", "apikey", "api_key", "private_key", "access_key"}
 
 // options are "name=value" as the catalogs hold them, without secrets.
 func options(list []string) []string {
@@ -78,6 +79,9 @@ func (r *reader) mapping(w *row) {
 	o := &catalog.Object{Kind: vocab.UserMapping, Name: user + " on " + server, Space: "user mapping"}
 	o.Carry("sql name", catalog.Scalar("FOR "+user+" SERVER "+vocab.Quote(server)))
 	setOptions(o, w.texts())
+	if _, said := r.c.Unseen(vocab.UserMapping, "options"); w.bool() && !said {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: vocab.UserMapping, Property: "options", Why: "the account may not see the options of all of them"})
+	}
 	o.Need(catalog.Ref{Kind: vocab.ForeignServer, Name: server}, catalog.AspectName)
 	r.add(r.classes["pg_user_mapping"], oid, o)
 }
@@ -94,16 +98,17 @@ func (r *reader) foreignTable(w *row) {
 }
 
 func (r *reader) subscriptionsSQL() string {
-	return fmt.Sprintf(subscriptionsSQL, r.since(140000, "s.subbinary", "false"), r.since(140000, "s.substream::text", "'f'"))
+	// Not every account may read more before 14.
+	return fmt.Sprintf(subscriptionsSQL, r.since(140000, "s.oid", "0::oid"), r.since(140000, "s.subsynccommit", "NULL::text"), r.since(140000, "s.subbinary", "false"), r.since(140000, "s.substream::text", "'f'"))
 }
 
-// subscription reads all but where it connects to.
+// subscription reads all but where it connects to, and whether it runs, which
+// is no structure.
 func (r *reader) subscription(w *row) {
 	oid := w.oid()
 	o := &catalog.Object{Kind: vocab.Subscription, Name: w.text(), Space: "subscription"}
-	o.SetIf("enabled", w.bool())
 	o.SetText("slot", w.text())
-	o.Set("synchronous commit", catalog.Scalar(w.text()))
+	o.SetText("synchronous commit", w.text())
 	l := w.texts()
 	o.Set("publications", catalog.SetOf(l...))
 	o.Carry("written publications", catalog.List(l...))

@@ -623,7 +623,6 @@ func (r *reader) rule(w *row) {
 	}
 	if isView {
 		r.note(pgRewrite, oid, thing{rel.object, nil})
-		rel.rule = oid
 		r.wait(unread{of: thing{rel.object, nil}, rel: rel, fact: "definition", class: pgRewrite, oid: oid}, "view", tree)
 		return
 	}

@@ -93,7 +93,6 @@ type relation struct {
 	kind    string
 	columns []column // by attribute number less one; dropped ones have no name
 	layout  string   // see tree.go
-	rule    uint32   // the rule that makes a view a view
 }
 
 type typeKey struct {
@@ -332,7 +331,7 @@ var laterFacts = []struct {
 	kind  catalog.Kind
 	fact  string
 }{
-	{140000, vocab.Range, "multirange type"},
+	{140000, vocab.Range, "multirange type"}, {140000, vocab.Subscription, "synchronous commit"},
 	{180000, vocab.Publication, "generated columns"}, {180000, catalog.Column, "not null name"}, {180000, catalog.Column, "not null not valid"}, {180000, catalog.Column, "not null no inherit"},
 }
 
