@@ -258,6 +258,18 @@ func TestMariaDBTrouble(t *testing.T) {
 	// An account that may only read.
 	command(t, "CREATE USER IF NOT EXISTS onlooker; GRANT SELECT, SHOW VIEW ON *.* TO onlooker", "mariadb", s.args()...)
 	want(t, 0, dir, "compare", strings.Replace(dev, "root@", "onlooker@", 1), live)
+	// What it may not see is said, and no step takes it for absent.
+	more := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT, UNIQUE KEY one (a)); CREATE TABLE a_first (id INT); CREATE TABLE u (id BIGINT); CREATE FUNCTION f() RETURNS INT NO SQL RETURN 1; CREATE TRIGGER tr BEFORE INSERT ON t FOR EACH ROW SET NEW.a = 1; CREATE EVENT e ON SCHEDULE EVERY 1 DAY DO DELETE FROM u")
+	r := want(t, 0, dir, "compare", strings.Replace(dev, "root@", "onlooker@", 1), more)
+	for _, kind := range []string{"trigger", "routine", "event"} {
+		if !strings.Contains(r.out, "not compared: "+kind) {
+			t.Errorf("no word of %s:\n%s", kind, r.out)
+		}
+	}
+	want(t, 0, dir, "sync", strings.Replace(dev, "root@", "onlooker@", 1), more, "--yes", "--may-lose", "*")
+	if got := strings.TrimSpace(p.ask(t, more, "SELECT f(); SHOW TRIGGERS LIKE 't'")); !strings.HasPrefix(got, "1\ntr") {
+		t.Errorf("what was not seen is gone: %s", got)
+	}
 }
 
 // TestMariaDBRights: grants and definers count only when asked for.

@@ -355,6 +355,8 @@ type Gap struct {
 	// Quiet says that the server has no such thing, so that the gap is worth
 	// a word only where the other side has.
 	Quiet bool `json:"quiet,omitempty"`
+	// Group says that the gap matters only when that group was asked for.
+	Group string `json:"group,omitempty"`
 }
 
 // Catalog is the structure of one database at one moment.

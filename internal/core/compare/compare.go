@@ -131,6 +131,9 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 			other = source
 		}
 		for _, g := range side.cat.Gaps {
+			if g.Group != "" && !opt.Groups[g.Group] {
+				continue
+			}
 			c.hidden[hidden{g.Kind, g.Property}] = true
 			if g.Quiet {
 				if _, unseen := other.Unseen(g.Kind, g.Property); unseen {

@@ -79,7 +79,7 @@ func (r *reader) grants(ctx context.Context, _ map[string][]string) error {
 		}
 		return nil
 	}); err != nil { // most accounts may not read them
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kindGrant, Property: "of routines", Why: "the account may not read mysql.procs_priv", Quiet: true})
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kindGrant, Why: "the account may not read those of routines (mysql.procs_priv)", Group: "grants"})
 	}
 	return nil
 }

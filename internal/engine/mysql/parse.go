@@ -366,7 +366,25 @@ func parseColumn(c *cursor, table *catalog.Object) *catalog.Object {
 	}
 	typ += sign
 	o.Set("type", catalog.Scalar(typ))
-	charset, collation := "", ""
+	charset, collation := columnAttributes(c, o)
+	if stringTypes[base] {
+		if collation == "" && charset == "" {
+			charset, collation = table.Text("charset"), table.Text("collation")
+		}
+		if charset == "" {
+			charset, _, _ = strings.Cut(collation, "_")
+		}
+		o.Set("charset", catalog.Scalar(charset))
+		if collation != "" {
+			o.Set("collation", catalog.Scalar(collation))
+		}
+	}
+	return o
+}
+
+// columnAttributes reads what stands behind a column's type; the character set
+// and collation, which depend on the table's, are answered.
+func columnAttributes(c *cursor, o *catalog.Object) (charset, collation string) {
 	for !c.done() {
 		switch {
 		case c.take("character", "set"), c.take("charset"):
@@ -417,19 +435,7 @@ func parseColumn(c *cursor, table *catalog.Object) *catalog.Object {
 			o.Set("also", catalog.Scalar(strings.TrimSpace(o.Text("also")+" "+word)))
 		}
 	}
-	if stringTypes[base] {
-		if collation == "" && charset == "" {
-			charset, collation = table.Text("charset"), table.Text("collation")
-		}
-		if charset == "" {
-			charset, _, _ = strings.Cut(collation, "_")
-		}
-		o.Set("charset", catalog.Scalar(charset))
-		if collation != "" {
-			o.Set("collation", catalog.Scalar(collation))
-		}
-	}
-	return o
+	return charset, collation
 }
 
 // attributes are the words that can follow a default.

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"database/sql"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -91,7 +92,7 @@ func (r *reader) read(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for _, f := range []func(context.Context, map[string][]string) error{r.defaults, r.tables, r.views, r.sequences, r.triggers, r.routines, r.events, r.grants} {
+	for _, f := range []func(context.Context, map[string][]string) error{r.rights, r.defaults, r.tables, r.views, r.sequences, r.triggers, r.routines, r.events, r.grants} {
 		if err := f(ctx, before); err != nil {
 			return err
 		}
@@ -181,6 +182,29 @@ func (r *reader) list(ctx context.Context) (map[string][]string, error) {
 		return nil
 	})
 	return out, err
+}
+
+// seen says, by kind, which privilege shows all of it: without one of them the
+// server lists nothing, which must not be taken for absence.
+var seen = map[catalog.Kind][]string{
+	catalog.Trigger: {"TRIGGER"}, kindEvent: {"EVENT"}, catalog.Routine: {"EXECUTE", "CREATE ROUTINE", "ALTER ROUTINE"},
+}
+
+// rights notes which kinds the account cannot see.
+func (r *reader) rights(ctx context.Context, _ map[string][]string) error {
+	has := map[string]bool{}
+	const query = `SELECT p.privilege FROM (SELECT GRANTEE AS grantee, PRIVILEGE_TYPE AS privilege FROM information_schema.USER_PRIVILEGES
+  UNION ALL SELECT GRANTEE, PRIVILEGE_TYPE FROM information_schema.SCHEMA_PRIVILEGES WHERE DATABASE() LIKE TABLE_SCHEMA) p
+WHERE REPLACE(p.grantee, CHAR(39), SPACE(0)) IN (CURRENT_USER(), CONCAT(CURRENT_ROLE(), '@'), CURRENT_ROLE())`
+	if err := r.rows(ctx, query, func(m row) error { has[m["privilege"]] = true; return nil }); err != nil {
+		return fmt.Errorf("reading the account's privileges: %w", err)
+	}
+	for _, kind := range []catalog.Kind{catalog.Trigger, catalog.Routine, kindEvent} {
+		if !slices.ContainsFunc(seen[kind], func(p string) bool { return has[p] }) {
+			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kind, Why: "the account has no privilege that shows them (" + strings.Join(seen[kind], ", ") + ")"})
+		}
+	}
+	return nil
 }
 
 func (r *reader) defaults(ctx context.Context, _ map[string][]string) error {
@@ -409,8 +433,10 @@ func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
 func (r *reader) events(ctx context.Context, _ map[string][]string) error {
 	var names []string
 	if err := r.rows(ctx, "SHOW EVENTS", func(m row) error { names = append(names, m["Name"]); return nil }); err != nil {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kindEvent, Why: "the account has no EVENT privilege here"})
-		return nil
+		if _, said := r.c.Unseen(kindEvent, ""); !said {
+			return err
+		}
+		return nil // not seen, which is said
 	}
 	return r.shown(ctx, "EVENT", names, func(m row) error {
 		definer, _, rest := withoutDefiner(m["Create Event"])
