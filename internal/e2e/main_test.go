@@ -247,6 +247,27 @@ func (s *server) database(t testing.TB, sql string) string {
 	return name
 }
 
+// relay hands connections on to a socket, and cuts each off after so many bytes
+// of answer.
+func relay(l net.Listener, socket string, answer int64) {
+	for {
+		c, err := l.Accept()
+		if err != nil {
+			return
+		}
+		go func() {
+			defer c.Close()
+			up, err := net.Dial("unix", socket)
+			if err != nil {
+				return
+			}
+			defer up.Close()
+			go func() { _, _ = io.Copy(up, c) }()
+			_, _ = io.CopyN(c, up, answer)
+		}()
+	}
+}
+
 // overTCP is the server by an address of this machine, through a listener
 // that hands on to its socket: it listens on no port of its own.
 func (s *server) overTCP(t testing.TB) string {
@@ -256,24 +277,7 @@ func (s *server) overTCP(t testing.TB) string {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { l.Close() })
-	go func() {
-		for {
-			c, err := l.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer c.Close()
-				up, err := net.Dial("unix", filepath.Join(s.dir, ".s.PGSQL.5432"))
-				if err != nil {
-					return
-				}
-				defer up.Close()
-				go func() { _, _ = io.Copy(up, c) }()
-				_, _ = io.Copy(c, up)
-			}()
-		}
-	}()
+	go relay(l, filepath.Join(s.dir, ".s.PGSQL.5432"), 1<<62)
 	return "postgres://postgres@" + l.Addr().String() + "/postgres?application_name=test"
 }
 

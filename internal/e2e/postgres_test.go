@@ -1,7 +1,6 @@
 package e2e
 
 import (
-	"io"
 	"net"
 	"path/filepath"
 	"regexp"
@@ -205,24 +204,7 @@ func TestPostgresCutWhileReading(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		go func() {
-			for {
-				c, err := l.Accept()
-				if err != nil {
-					return
-				}
-				go func() {
-					defer c.Close()
-					up, err := net.Dial("unix", server)
-					if err != nil {
-						return
-					}
-					defer up.Close()
-					go func() { _, _ = io.Copy(up, c) }()
-					_, _ = io.CopyN(c, up, bytes) // and no more
-				}()
-			}
-		}()
+		go relay(l, server, bytes) // and no more
 		r := want(t, 2, dir, "compare", good, "postgres://postgres@/postgres?host="+socket)
 		lines := strings.Split(strings.TrimSpace(r.errout), "\n")
 		if last := lines[len(lines)-1]; !strings.Contains(last, "no connection") && !strings.Contains(last, "connection was lost") || r.out != "" {

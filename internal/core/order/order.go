@@ -426,6 +426,9 @@ func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 	if it == nil {
 		return false
 	}
+	if !r.IsPart() && it.Source != nil && it.Target != nil && it.Source.Schema != it.Target.Schema {
+		return true // it moves away
+	}
 	if r.IsPart() {
 		var part *compare.Item
 		for _, p := range it.Parts {
@@ -438,9 +441,6 @@ func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 		}
 	}
 	for _, p := range it.Properties {
-		if p.Name == "schema" && it.Source.Schema != it.Target.Schema {
-			return true // it moves away
-		}
 		if r.Fact != "" {
 			if p.Name == r.Fact {
 				return true
