@@ -1,11 +1,15 @@
 package cli
 
 import (
+	"cmp"
+	"context"
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"sort"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -15,6 +19,7 @@ import (
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
+	"dappermirror/internal/rowcheck"
 	"dappermirror/internal/script"
 )
 
@@ -23,12 +28,16 @@ type writing struct {
 	mayLose, fill []string
 	create        bool
 	as            string
+	rowChecks     string
+	rowCheckTime  time.Duration
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
 	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
 	cmd.Flags().StringVar(&w.as, "as", "", "the `ROLE` the script acts for, where the account that runs it is a member of the owner")
+	cmd.Flags().StringVar(&w.rowChecks, "row-checks", "on", "ask the target's rows about every risk: `on` or off")
+	cmd.Flags().DurationVar(&w.rowCheckTime, "row-check-time", 5*time.Second, "how long one question to the rows may take")
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
 }
 
@@ -53,11 +62,11 @@ Exit code 3 says that something was held back.`,
 			if err != nil {
 				return err
 			}
-			plan, text, err := a.write(p, &w, output, args[1])
+			plan, text, err := a.write(cmd.Context(), p, &w, output, args[1])
 			if err != nil {
 				return err
 			}
-			if len(plan.Held) > 0 {
+			if len(plan.Held) > 0 || len(plan.WillFail()) > 0 {
 				a.exit = exitSafety
 			}
 			js := a.scriptJSON(p, plan, text, output)
@@ -94,13 +103,14 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	}
 	a.note("%s%s to run, %d held back", where, report.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
-		a.note("held back  %s (allow it with --may-lose '%s')", r.Text, r.On)
+		a.note("held back  %s (allow it with --may-lose '%s')", r.Sentence(), r.On)
 	}
+	a.willFail(plan)
 }
 
 // write plans and writes a script for a comparison.
-func (a *app) write(p *pair, w *writing, output, targetArg string) (*order.Plan, []byte, error) {
-	plan, eng, err := a.plan(p, w)
+func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg string) (*order.Plan, []byte, error) {
+	plan, eng, err := a.plan(ctx, p, w)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -124,7 +134,7 @@ func (a *app) write(p *pair, w *writing, output, targetArg string) (*order.Plan,
 	return plan, text, nil
 }
 
-func (a *app) plan(p *pair, w *writing) (*order.Plan, engine.Engine, error) {
+func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engine.Engine, error) {
 	eng, err := place.EngineNamed(p.comparison.Target.Engine)
 	if err != nil {
 		return nil, nil, trouble("engine", "%w", err)
@@ -139,12 +149,78 @@ func (a *app) plan(p *pair, w *writing) (*order.Plan, engine.Engine, error) {
 	}
 	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
 	fold := p.comparison.Target.Fold
-	plan, err := order.Build(p.comparison, eng.Writer(engine.WriteOptions{Fill: fill}),
-		func(r catalog.Ref) bool { return scope.Any(allowed, r, fold) })
+	permitted := func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }
+	writer := eng.Writer(engine.WriteOptions{Fill: fill})
+	answers, plan, err := a.rowChecks(ctx, p, w, writer)
 	if err != nil {
-		return nil, nil, trouble("order", "%w", err)
+		return nil, nil, err
 	}
+	harmless := func(r order.Risk) bool { return permitted(r) || answers.Clean(r) }
+	if plan == nil || slices.ContainsFunc(plan.Losses(), func(r order.Risk) bool { return !harmless(r) }) {
+		if plan, err = order.Build(p.comparison, writer, harmless); err != nil {
+			return nil, nil, trouble("order", "%w", err)
+		}
+	}
+	plan.Settle(answers, permitted)
 	return plan, eng, nil
+}
+
+// rowChecks plans as if every loss were allowed, and asks the target's rows
+// about the risks of that. Without row checks it answers no plan.
+func (a *app) rowChecks(ctx context.Context, p *pair, w *writing, writer order.Writer) (order.Answers, *order.Plan, error) {
+	switch w.rowChecks {
+	case "off":
+		return nil, nil, nil
+	case "on":
+	default:
+		return nil, nil, trouble("usage", "--row-checks %q: it is on or off", w.rowChecks)
+	}
+	if !p.target.Writable() || p.target.Missing() {
+		return nil, nil, nil
+	}
+	plan, err := order.Build(p.comparison, writer, func(order.Risk) bool { return true })
+	if err != nil {
+		return nil, nil, nil // what is held back may be what is in the way
+	}
+	questions := plan.Questions()
+	if len(questions) == 0 {
+		return nil, plan, nil
+	}
+	a.detail("asking the target's rows %s", report.Number(len(questions), "question", "questions"))
+	stop := a.working("asking the target's rows")
+	defer stop()
+	answers, err := a.askRows(ctx, p.target, questions, w.rowCheckTime)
+	if err != nil {
+		return nil, nil, err
+	}
+	return answers, plan, nil
+}
+
+// atOnce is over how many connections the rows are asked.
+const atOnce = 4
+
+func (a *app) askRows(ctx context.Context, target *place.Place, questions []*order.Question, limit time.Duration) (order.Answers, error) {
+	if limit <= 0 {
+		return nil, trouble("usage", "--row-check-time %s: it must be longer than nothing", limit)
+	}
+	answers, err := rowcheck.Ask(ctx, questions, func(ctx context.Context) (engine.Database, error) {
+		return target.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+	}, rowcheck.Options{Limit: limit, AtOnce: atOnce, Started: func(q *order.Question) { a.detail("        %s", cmp.Or(q.Probe, q.Count)) }})
+	if err != nil {
+		return nil, trouble("row-checks", "asking the target's rows: %w; --row-checks off leaves that out", err)
+	}
+	return answers, nil
+}
+
+// willFail says which steps the rows will stop, and the way out.
+func (a *app) willFail(plan *order.Plan) {
+	for _, s := range plan.Steps {
+		for _, r := range s.Risks {
+			if r.Kind == order.WillFail {
+				a.note("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut)
+			}
+		}
+	}
 }
 
 // fills reads the --fill options; each must name a column of the source.
@@ -193,7 +269,7 @@ func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) 
 func jsonSteps(steps []*order.Step) []report.JSONStep {
 	out := []report.JSONStep{}
 	for _, s := range steps {
-		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks})
+		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks, Cleared: s.Cleared})
 	}
 	return out
 }
@@ -209,6 +285,9 @@ func (a *app) stepList(steps []script.StepInfo) {
 				paint = st.Warn
 			}
 			hang(&a.out, "       ! ", report.Safe(script.RiskWords(r)), st.Width, paint)
+		}
+		for _, r := range s.Cleared {
+			hang(&a.out, "       . ", report.Safe(script.ClearedWords(r)), st.Width, st.Dim)
 		}
 	}
 }

@@ -37,7 +37,7 @@ Exit code 3 says that something was held back or refused.`,
 				zero := 0
 				return a.syncDone(&report.JSONRun{Target: p.target.Label, Remaining: &zero}, nil)
 			}
-			plan, text, err := a.write(p, &w, output, args[1])
+			plan, text, err := a.write(cmd.Context(), p, &w, output, args[1])
 			if err != nil {
 				return err
 			}
@@ -53,6 +53,10 @@ Exit code 3 says that something was held back or refused.`,
 			if a.format != "json" {
 				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(report.Number(len(plan.Steps), "step", "steps")))
 				a.stepList(s.Planned())
+			}
+			if len(plan.WillFail()) > 0 {
+				a.willFail(plan)
+				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", report.Number(len(plan.WillFail()), "step", "steps"))
 			}
 			if !yes { // the list must be read before the question
 				if err := a.flush(); err != nil {

@@ -39,7 +39,7 @@ func TestSampleTellsItsStory(t *testing.T) {
 		t.Errorf("the sample differs in %+v, the tour says %+v", got, want)
 	}
 	for query, want := range map[string]int64{"SELECT count(*) FROM tide_reading": 3000, "SELECT count(*) FROM booking WHERE pilotage IS NOT NULL": 140, "SELECT count(*) FROM pragma_foreign_key_check": 0} {
-		if n, err := sides[1].(engine.RowCounter).Count(t.Context(), query); err != nil || n != want {
+		if n, err := sides[1].(engine.RowReader).Count(t.Context(), query, 0); err != nil || n != want {
 			t.Errorf("%s: %d, want %d (%v)", query, n, want, err)
 		}
 	}

@@ -37,6 +37,9 @@ type WriteOptions struct {
 	// Fill is, by "table.column" as the engine compares names, the SQL
 	// expression that gives existing rows a value.
 	Fill map[string]string
+	// Back says that the script is the way back of another one: what that
+	// one put into new columns is no loss.
+	Back bool
 }
 
 // Frame is the SQL around the steps.
@@ -107,10 +110,14 @@ type LazyReader interface {
 	ReadLazy(ctx context.Context) (*catalog.Catalog, error)
 }
 
-// RowCounter is a Database that can answer a yes-or-no question about rows.
-type RowCounter interface {
-	// Count runs a query that answers one number.
-	Count(ctx context.Context, query string) (int64, error)
+// RowReader is a Database whose rows can be asked.
+type RowReader interface {
+	// Count runs a query that answers one number. It changes nothing and
+	// gives up with ErrTime after the limit (0: none); a value that cannot
+	// be converted is ErrValue.
+	Count(ctx context.Context, query string, limit time.Duration) (int64, error)
+	// Lines hands on the first column of every row of a query.
+	Lines(ctx context.Context, query string, line func(string) error) error
 }
 
 // Errors that every engine reports in the same way; test with errors.Is.
@@ -122,5 +129,7 @@ var (
 	ErrConnect   = errors.New("no connection")
 	ErrTooOld    = errors.New("its server is too old")
 	ErrDiskFull  = errors.New("there is no space left")
+	ErrTime      = errors.New("it took too long")
+	ErrValue     = errors.New("a value stands in the way")
 	ErrUncertain = errors.New("it is not known whether the last step was kept")
 )

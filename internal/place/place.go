@@ -264,6 +264,9 @@ func (p *Place) readTexts(ctx context.Context) (*catalog.Catalog, error) {
 // Writable tells whether a script can be run on the place.
 func (p *Place) Writable() bool { return p.Address != "" }
 
+// Missing tells whether the place is still to be created.
+func (p *Place) Missing() bool { return p.missing }
+
 // Open connects to the place, which must be a database.
 func (p *Place) Open(ctx context.Context, opt engine.OpenOptions) (engine.Database, error) {
 	db, err := p.Engine.Open(ctx, p.Address, opt)

@@ -88,6 +88,8 @@ type JSONStep struct {
 	Title  string       `json:"title"`
 	SQL    []string     `json:"sql,omitempty"`
 	Risks  []order.Risk `json:"risks,omitempty"`
+	// Cleared are risks that are none, as the target's rows said.
+	Cleared []order.Risk `json:"cleared,omitempty"`
 }
 
 // JSONScript is what a script is and, with a target, whether that fits.

@@ -8,6 +8,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 	"unicode/utf8"
@@ -58,7 +59,9 @@ type StepInfo struct {
 	About  catalog.Ref  `json:"about"`
 	Title  string       `json:"title"`
 	Risks  []order.Risk `json:"risks,omitempty"`
-	Held   bool         `json:"held_back,omitempty"`
+	// Cleared are risks that are none, as the target's rows said.
+	Cleared []order.Risk `json:"cleared,omitempty"`
+	Held    bool         `json:"held_back,omitempty"`
 }
 
 // Input is what a script is written from.
@@ -174,19 +177,57 @@ func (w *writer) header() {
 		if i == 0 {
 			name = "LOSSES"
 		}
-		w.field(name, r.Text+", allowed by --may-lose")
+		w.field(name, w.lossWords(r))
+	}
+	for _, s := range p.Steps {
+		for _, r := range s.Risks {
+			if r.Kind == order.WillFail {
+				w.field("WILL FAIL", fmt.Sprintf("step %d, %s: %s", s.Number, r.On, r.Sentence()))
+				w.field("", WayOut)
+			}
+		}
+	}
+	if words := asked(p); words != "" {
+		w.field("row checks", words)
 	}
 	for i, r := range p.HeldBecause {
 		name := ""
 		if i == 0 {
 			name = "held back"
 		}
-		w.field(name, r.Text)
+		w.field(name, r.Sentence())
 		w.field("", fmt.Sprintf("allow it with --may-lose '%s'", r.On))
 	}
 	w.field("way back", "restore the backup; what a loss destroyed does not come back otherwise")
 	w.line(rule)
 	w.line("")
+}
+
+// WayOut is what can be done about a step that will fail on the rows.
+const WayOut = "clean the rows first, give a value with --fill, or leave it out with --except"
+
+func (w *writer) lossWords(r order.Risk) string {
+	if r.Rows != nil && r.Rows.Guarded {
+		return r.Sentence()
+	}
+	return r.Sentence() + ", allowed by --may-lose"
+}
+
+// asked says how many row checks were made and how they came out.
+func asked(p *order.Plan) string {
+	n := map[order.AnswerState]int{}
+	for _, s := range slices.Concat(p.Steps, p.Held) {
+		for _, r := range slices.Concat(s.Risks, s.Cleared) {
+			if r.Rows != nil && r.Rows.Count != "" {
+				n[r.Rows.State]++
+			}
+		}
+	}
+	all := n[order.Clean] + n[order.Found] + n[order.NotKnown]
+	if all == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s asked of the target's rows: %d clean, %d with rows concerned, %d not known", Plural(all, "question", "questions"), n[order.Clean], n[order.Found], n[order.NotKnown])
 }
 
 func (w *writer) block(lines []string) {
@@ -220,6 +261,7 @@ func (w *writer) body() {
 		w.line(w.frame.Begin)
 	}
 	w.block(w.frame.Guards)
+	w.block(w.Plan.Guards)
 	for _, s := range inside {
 		w.step(s)
 	}
@@ -232,13 +274,33 @@ func (w *writer) body() {
 }
 
 // RiskWords is a risk as the step's comment says it.
-func RiskWords(r order.Risk) string { return string(r.Kind) + ": " + r.Text }
+func RiskWords(r order.Risk) string { return string(r.Kind) + ": " + r.Sentence() }
+
+// ClearedWords is a risk that is none, as the step's comment says it.
+func ClearedWords(r order.Risk) string {
+	s := "row check: " + r.Text + ": " + r.Rows.Text
+	if r.Rows.Guarded {
+		s += "; the script stops if that is no longer so"
+	}
+	return s
+}
+
+// risk writes a risk, and how to see the rows it is about.
+func (w *writer) risk(r order.Risk) {
+	w.say("  ! ", RiskWords(r))
+	if r.Rows != nil && r.Rows.State == order.Found && r.Rows.List != "" {
+		w.say("    ", "see them: "+r.Rows.List+";")
+	}
+}
 
 func (w *writer) step(s *order.Step) {
 	w.line("")
 	w.say(fmt.Sprintf("step %d of %d  ", s.Number, len(w.Plan.Steps)), s.Title)
 	for _, r := range s.Risks {
-		w.say("  ! ", RiskWords(r))
+		w.risk(r)
+	}
+	for _, r := range s.Cleared {
+		w.say("  . ", ClearedWords(r))
 	}
 	if s.Note != "" {
 		w.say("  ", s.Note)
@@ -258,7 +320,7 @@ func (w *writer) held() {
 		w.line("--")
 		w.say(fmt.Sprintf("held back %d  ", s.Number), s.Title)
 		for _, r := range s.Risks {
-			w.say("  ! ", RiskWords(r))
+			w.risk(r)
 		}
 		for _, sql := range s.SQL {
 			for _, l := range strings.Split(sql, "\n") {
@@ -301,10 +363,10 @@ func (w *writer) footer() {
 	w.line(metaMark + asciiJSON(Meta{Format: Version, Engine: w.Engine.Name(), Source: w.Source, Target: w.Target,
 		Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Body: hash}))
 	for _, s := range w.Plan.Steps {
-		w.line(stepMark + asciiJSON(StepInfo{s.Number, s.About, s.Title, s.Risks, false}))
+		w.line(stepMark + asciiJSON(StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared}))
 	}
 	for _, s := range w.Plan.Held {
-		w.line(stepMark + asciiJSON(StepInfo{s.Number, s.About, s.Title, s.Risks, true}))
+		w.line(stepMark + asciiJSON(StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Held: true}))
 	}
 	for _, f := range fits(w.Plan) {
 		w.line(fitMark + asciiJSON(f))

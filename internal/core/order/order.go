@@ -31,6 +31,18 @@ type Risk struct {
 	Kind RiskKind    `json:"kind"`
 	On   catalog.Ref `json:"on"`
 	Text string      `json:"text"`
+	// Ask is what the rows can say about it, nil where they cannot.
+	Ask *Question `json:"-"`
+	// Rows is what they said, nil where they were not asked.
+	Rows *Answer `json:"row_check,omitempty"`
+}
+
+// Sentence is the risk in words, with what the rows say.
+func (r Risk) Sentence() string {
+	if r.Rows == nil {
+		return r.Text
+	}
+	return r.Text + ": " + r.Rows.Text
 }
 
 // Name is a name in a namespace, as names are freed and taken by steps.
@@ -82,6 +94,8 @@ type Action struct {
 	Sequel *Action
 
 	titles []string // of what was joined
+	// Cleared are risks that are none, as the rows say.
+	Cleared []Risk
 }
 
 // Change is a difference a Writer is to carry out.
@@ -133,6 +147,8 @@ type Plan struct {
 	Held []*Step
 	// HeldBecause are the losses that nobody allowed.
 	HeldBecause []Risk
+	// Guards are statements that stop the script before its first step.
+	Guards []string
 	// Actual is the target as it is, Desired after Steps, Full after Held as
 	// well.
 	Actual, Desired, Full *catalog.Catalog
@@ -154,8 +170,8 @@ func risks(steps []*Step, kind RiskKind) []Risk {
 }
 
 // Build plans the way from the comparison's target to what it desires. allow
-// tells which losses are permitted.
-func Build(cmp *compare.Comparison, w Writer, allow func(catalog.Ref) bool) (*Plan, error) {
+// tells which losses are permitted, or are none.
+func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, error) {
 	full := cmp.Desired()
 	steps, err := plan(full, cmp.Target, cmp.Options.Groups, w)
 	if err != nil {
@@ -165,7 +181,7 @@ func Build(cmp *compare.Comparison, w Writer, allow func(catalog.Ref) bool) (*Pl
 	for round := 0; ; round++ {
 		refused := false
 		for _, r := range risks(p.Steps, Loss) {
-			if allow(r.On) {
+			if allow(r) {
 				continue
 			}
 			if round > len(full.Objects)+len(cmp.Target.Objects)+100 || !hold(cmp, r.On) {

@@ -34,7 +34,9 @@ func (Engine) Title() string { return "MariaDB/MySQL" }
 func (Engine) Dialect() sqltext.Dialect { return sqltext.MySQL }
 
 // Writer implements engine.Engine.
-func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+func (Engine) Writer(opt engine.WriteOptions) order.Writer {
+	return &Writer{Fill: opt.Fill, Back: opt.Back}
+}
 
 // Kinds implements engine.Surveyor.
 func (Engine) Kinds() []engine.KindNote {
@@ -81,6 +83,8 @@ type database struct {
 	pool *sql.DB
 	conn *sql.Conn
 	name string
+	// maria says that it is MariaDB's server, not MySQL's.
+	maria bool
 }
 
 var errChanged = errors.New("the structure changed while it was read")
@@ -185,6 +189,12 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 		d.pool.Close()
 		return nil, explain(err)
 	}
+	var version string
+	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&version); err != nil {
+		d.Close()
+		return nil, explain(err)
+	}
+	d.maria = strings.Contains(version, "MariaDB")
 	if opt.Write {
 		var readOnly bool
 		if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.read_only").Scan(&readOnly); err != nil {
@@ -213,6 +223,10 @@ func explain(err error) error {
 			return fmt.Errorf("%w: the server has no such database", engine.ErrNotFound)
 		case 1044, 1045, 1698:
 			return fmt.Errorf("%w: the server refused the user or password (%s)", engine.ErrConnect, my.Message)
+		case 1969, 3024:
+			return fmt.Errorf("%w (%s)", engine.ErrTime, my.Message)
+		case 1264, 1265, 1292, 1366, 1406, 1062, 1048, 1138, 1452, 4025:
+			return fmt.Errorf("%w: %s (error %d)", engine.ErrValue, my.Message, my.Number)
 		case 1205, 1213:
 			return fmt.Errorf("%w (%s); try again when it is done", engine.ErrLocked, my.Message)
 		case 1290, 1836:
@@ -287,6 +301,27 @@ func (d *database) Exec(ctx context.Context, text string) error {
 		return explain(err)
 	}
 	return nil
+}
+
+// Count implements engine.RowReader.
+func (d *database) Count(ctx context.Context, query string, limit time.Duration) (int64, error) {
+	if limit > 0 && strings.HasPrefix(query, "SELECT ") {
+		if d.maria {
+			query = fmt.Sprintf("SET STATEMENT max_statement_time = %.3f, lock_wait_timeout = %d FOR %s", limit.Seconds(), max(int(limit.Seconds()), 1), query)
+		} else {
+			query = fmt.Sprintf("SELECT /*+ MAX_EXECUTION_TIME(%d) */ %s", limit.Milliseconds(), strings.TrimPrefix(query, "SELECT "))
+		}
+	}
+	var n int64
+	if err := d.conn.QueryRowContext(ctx, query).Scan(&n); err != nil {
+		return 0, explain(err)
+	}
+	return n, nil
+}
+
+// Lines implements engine.RowReader.
+func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
+	return engine.Lines(ctx, d.conn, query, line, explain)
 }
 
 // Close implements engine.Database.

@@ -244,7 +244,7 @@ func TestMySQLHasNoReplace(t *testing.T) {
 		x, y := &catalog.Catalog{Engine: "mysql"}, &catalog.Catalog{Engine: "mysql", Version: version}
 		x.Add(routine("2"))
 		y.Add(routine("1"))
-		p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(catalog.Ref) bool { return false })
+		p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(order.Risk) bool { return false })
 		if err != nil || len(p.Steps) != want {
 			t.Errorf("%s: %v steps, %v", version, p, err)
 		}

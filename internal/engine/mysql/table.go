@@ -167,13 +167,15 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 				keys = append(keys, dropKey(was, it.Target))
 			}
 			if it.Source != nil && (it.Target == nil || it.Status != compare.Same || c.Rebuilds(it)) {
-				last = append(last, addKey(o, it.Source))
+				k := addKey(o, it.Source)
+				k.Risks[0].Ask = w.refused(c, it.Source)
+				last = append(last, k)
 			}
 		case catalog.Trigger:
 			last = append(last, w.trigger(c, it)...)
 		case catalog.Column:
 		default:
-			ch.index(it)
+			w.index(ch, it)
 		}
 	}
 	w.columns(ch)
@@ -219,21 +221,21 @@ func (ch *change) statement() bool {
 	return true
 }
 
-func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string) {
+func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string, ask *order.Question) {
 	for _, r := range ch.action.Risks {
 		if r.Kind == kind && r.Text == text {
 			return
 		}
 	}
-	ch.action.Risks = append(ch.action.Risks, order.Risk{Kind: kind, On: on, Text: text})
+	ch.action.Risks = append(ch.action.Risks, order.Risk{Kind: kind, On: on, Text: text, Ask: ask})
 }
 
 func (ch *change) copied() {
-	ch.risk(order.Rewrite, ch.Source.Ref(), "the table is copied, and writes to it wait")
+	ch.risk(order.Rewrite, ch.Source.Ref(), "the table is copied, and writes to it wait", nil)
 }
 
 // index changes primary key, indexes, checks and periods.
-func (ch *change) index(it *compare.Item) {
+func (w *Writer) index(ch *change, it *compare.Item) {
 	drop := func(p *catalog.Object) {
 		ch.action.Removes = append(ch.action.Removes, ch.Target.PartRef(p))
 		ch.say("drop %s %s", p.Kind.Title(), p.Name)
@@ -255,9 +257,9 @@ func (ch *change) index(it *compare.Item) {
 		ch.adds = append(ch.adds, "ADD "+p.Text("written"))
 		switch {
 		case p.Kind == catalog.PrimaryKey || p.Text("class") == "unique":
-			ch.risk(order.MayFail, ref, "fails when two rows have the same key "+p.Name)
+			ch.risk(order.MayFail, ref, "fails when two rows have the same key "+p.Name, w.refused(ch.Change, p))
 		case p.Kind == catalog.Check:
-			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name)
+			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name, w.refused(ch.Change, p))
 			ch.copied()
 		}
 		if p.Kind == catalog.PrimaryKey || p.Text("class") == "fulltext" {
@@ -298,7 +300,7 @@ func (w *Writer) columns(ch *change) {
 				ch.action.Removes = append(ch.action.Removes, ref)
 				ch.say("drop column %s", it.Target.Name)
 				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
-					ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s", it.Target.Name, was.Name))
+					ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s", it.Target.Name, was.Name), w.anyValue(ch.Change, was, it.Target))
 				}
 			}
 		}
@@ -411,7 +413,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	if (col.Has("generated") != was.Has("generated") || col.Has("generated") && it.Property("expression") != nil || it.Property("generated") != nil) && it.Status == compare.Differs && (col.Text("generated") == "virtual" || was.Text("generated") == "virtual") {
 		// Virtual and stored columns cannot become each other in place.
 		if !was.Has("generated") {
-			ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name))
+			ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name), w.anyValue(ch.Change, ch.Target, was))
 		}
 		if place == "" {
 			place = placeOf(ch.Source, col)
@@ -427,7 +429,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	}
 	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil {
 		if text := loses(was, col); text != "" && !was.Has("generated") {
-			ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, text))
+			ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, text), changedValues(ch.Change, ch.Target, was, col))
 			ch.lossy = true
 		}
 		if !inPlace(was, col) {
@@ -447,12 +449,12 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 			}
 			ch.first = append(ch.first, up)
 		} else {
-			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name))
+			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
 		ch.copied()
 	}
 	if it.Property("check") != nil && col.Has("check") {
-		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name)
+		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name, nil)
 		ch.copied()
 	}
 	if place != "" {
@@ -510,7 +512,7 @@ func (ch *change) tableFacts() {
 				ch.options = append(ch.options, "ADD SYSTEM VERSIONING")
 			} else {
 				ch.options = append(ch.options, "DROP SYSTEM VERSIONING")
-				ch.risk(order.Loss, o.Ref(), "the history of every row of table "+o.Name)
+				ch.risk(order.Loss, o.Ref(), "the history of every row of table "+o.Name, nil)
 			}
 			ch.copied()
 		case d.Source == nil:
@@ -558,7 +560,7 @@ func partitions(c *order.Change) []*order.Action {
 		}
 	}
 	return alter("lay out the partitions", "\n"+o.Text("written partitions"), rewrite,
-		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row"})
+		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row", Ask: outside(c, c.Target)})
 }
 
 // appended tells whether one partitioning is the other with partitions more

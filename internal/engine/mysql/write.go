@@ -12,6 +12,9 @@ import (
 type Writer struct {
 	// Fill gives the value for existing rows of a column, by "table.column".
 	Fill map[string]string
+	// Back says that the script is the way back of another one: what that
+	// one put into new columns is no loss.
+	Back bool
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -77,7 +80,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 			a.Frees = append(a.Frees, names(p)...)
 		}
 	}
-	a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name}}
+	a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name, Ask: anyRow(c, o)}}
 	return append(out, a)
 }
 

@@ -30,7 +30,7 @@ func plan(t *testing.T, fill map[string]string, source, target []string) *order.
 		c.Sort()
 		return c
 	}
-	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), &Writer{Fill: fill}, func(catalog.Ref) bool { return true })
+	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), &Writer{Fill: fill}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -104,7 +105,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 	} else {
 		a.Clauses = []string{"ADD COLUMN " + columnSQL(col, true)}
 		if col.Has("not null") && !col.Has("default") && !col.Has("identity") && !col.Has("generated") {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name)})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name), Ask: rows.Needing(c.Target)})
 		}
 	}
 	if col.Text("generated") == "stored" || col.Has("identity") || rewrites(c.Desired, col) {
@@ -196,7 +197,7 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*
 		a.Frees = append(a.Frees, names(s)...)
 	}
 	if !col.Has("generated") {
-		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name)}}
+		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name), Ask: w.anyValue(o, col)}}
 	}
 	return []*order.Action{a}
 }
@@ -302,7 +303,7 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 	}
 	a.Effects = []order.Effect{{On: b.ref, Aspect: catalog.AspectType}}
 	for _, r := range cv.risks {
-		a.Risks = append(a.Risks, order.Risk{Kind: r.kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.text)})
+		a.Risks = append(a.Risks, order.Risk{Kind: r.kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.text), Ask: typeQuestion(c, c.Target, was, r.kind, cv, to)})
 	}
 	return true
 }
@@ -401,7 +402,7 @@ func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
 	if provedNotNull(b.was, it.Target) {
 		return
 	}
-	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name)},
+	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name), Ask: nullQuestion(b.was, it.Target)},
 		{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
 	if fill, ok := w.fill(b.o, col); ok {
 		a.Risks = a.Risks[1:]

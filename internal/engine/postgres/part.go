@@ -242,6 +242,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			a.Title = fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name)
 			a.Prefix, a.Clauses = alterPrefix(o), []string{"VALIDATE CONSTRAINT " + quote(p.Name)}
 			a.Risks = []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the constraint"}}
+			w.ask(c, p, a)
 		case "deferrable", "initially deferred":
 			if p.Kind != catalog.ForeignKey {
 				return nil, false

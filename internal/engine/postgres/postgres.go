@@ -39,7 +39,9 @@ func (Engine) Title() string { return "PostgreSQL" }
 func (Engine) Dialect() sqltext.Dialect { return sqltext.Postgres }
 
 // Writer implements engine.Engine.
-func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+func (Engine) Writer(opt engine.WriteOptions) order.Writer {
+	return &Writer{Fill: opt.Fill, Back: opt.Back}
+}
 
 // settings fix what the meaning of the statements depends on. Names are
 // written in full, but the target's search path is left alone: a routine that
@@ -157,10 +159,13 @@ func explain(err error) error {
 			return fmt.Errorf("%w on the server", engine.ErrDiskFull)
 		}
 		text := pg.Message
-		if pg.Detail != "" {
-			text += "; " + strings.Join(strings.Fields(pg.Detail), " ")
+		switch {
+		case pg.Code == "57014" && strings.Contains(pg.Message, "statement timeout"):
+			return fmt.Errorf("%w (%s)", engine.ErrTime, pg.Message)
+		case strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23"):
+			return fmt.Errorf("%w: %s (SQLSTATE %s)", engine.ErrValue, joined(text, pg.Detail), pg.Code)
 		}
-		return fmt.Errorf("%s (SQLSTATE %s)", text, pg.Code)
+		return fmt.Errorf("%s (SQLSTATE %s)", joined(text, pg.Detail), pg.Code)
 	}
 	var dns *net.DNSError
 	var op *net.OpError
@@ -187,6 +192,13 @@ func explain(err error) error {
 		}
 	}
 	return err
+}
+
+func joined(text, detail string) string {
+	if detail != "" {
+		text += "; " + strings.Join(strings.Fields(detail), " ")
+	}
+	return text
 }
 
 // Read implements engine.Database. Everything is read in one transaction that
@@ -271,13 +283,41 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 	return explain(err)
 }
 
-// Count implements engine.RowCounter.
-func (d *database) Count(ctx context.Context, query string) (int64, error) {
+// Count implements engine.RowReader.
+func (d *database) Count(ctx context.Context, query string, limit time.Duration) (int64, error) {
+	if d.conn.PgConn().TxStatus() == 'I' {
+		if _, err := d.conn.Exec(ctx, fmt.Sprintf("BEGIN READ ONLY; SET LOCAL jit = off; SET LOCAL TimeZone = 'UTC'; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; SET LOCAL row_security = off; SET LOCAL lock_timeout = %d; SET LOCAL statement_timeout = %d", limit.Milliseconds(), limit.Milliseconds())); err != nil {
+			return 0, explain(err)
+		}
+		defer d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
+	}
 	var n int64
 	if err := d.conn.QueryRow(ctx, query).Scan(&n); err != nil {
 		return 0, explain(err)
 	}
 	return n, nil
+}
+
+// Lines implements engine.RowReader.
+func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
+	rows, err := d.conn.Query(ctx, query)
+	if err != nil {
+		return explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var s string
+		if err := rows.Scan(&s); err != nil {
+			return explain(err)
+		}
+		if err := line(s); err != nil {
+			return err
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return explain(err)
+	}
+	return nil
 }
 
 // Close implements engine.Database.

@@ -163,7 +163,7 @@ func TestEnumValues(t *testing.T) {
 		{[]string{"a", "b"}, []string{"b", "a"}, []string{"ALTER TYPE h.state RENAME TO state_before;", "CREATE TYPE h.state AS ENUM ('b', 'a');", "DROP TYPE h.state_before;"}},
 	} {
 		cmp := compare.Compare(enum(c.now...), enum(c.was...), compare.Options{})
-		p, err := order.Build(cmp, &Writer{}, func(catalog.Ref) bool { return true })
+		p, err := order.Build(cmp, &Writer{}, func(order.Risk) bool { return true })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -106,7 +106,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	create := w.Create(c)
 	create[0].Split = nil
 	restore := &order.Action{About: ref, Title: "put the rows of table " + now.Name + " back", Makes: []catalog.Ref{back(ref)}, Sequel: create[0],
-		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when no partition takes a row"}}}
+		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when no partition takes a row", Ask: outside(c, now)}}}
 	w.returnRows(c, aside, restore)
 	for _, s := range kept {
 		if l := c.Desired.Find(s.Ref()).List("owner column"); len(l) == 3 {
@@ -147,7 +147,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 		if from, to := old.Text("type"), col.Text("type"); from != to {
 			cv := convert(c.Actual, c.Desired, from, to)
 			if !cv.possible {
-				restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: now.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, now.Name, to)})
+				restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: now.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, now.Name, to), Ask: w.anyValue(was, old)})
 				continue
 			}
 			if cv.via != "" {
@@ -155,7 +155,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 			}
 			for _, r := range cv.risks {
 				if r.kind == order.Loss || r.kind == order.MayFail {
-					restore.Risks = append(restore.Risks, order.Risk{Kind: r.kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.text)})
+					restore.Risks = append(restore.Risks, order.Risk{Kind: r.kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.text), Ask: typeQuestion(c, was, old, r.kind, cv, to)})
 				}
 			}
 		}
@@ -173,7 +173,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 	}
 	for _, col := range was.PartsOf(catalog.Column) {
 		if now.Part(catalog.Column, col.Key()) == nil && !col.Has("generated") {
-			restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: was.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, was.Name)})
+			restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: was.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, was.Name), Ask: w.anyValue(was, col)})
 		}
 	}
 	if len(names) > 0 {

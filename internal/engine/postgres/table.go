@@ -417,7 +417,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		for _, p := range o.List("partition of") {
 			a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
 				SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
-				Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition"}}}
+				Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition", Ask: misplaced(c, o)}}}
 			if len(out) > 0 {
 				a.Sequel = out[0]
 			}

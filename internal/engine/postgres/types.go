@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -40,7 +41,7 @@ func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
 	}
 	now, was := d.Source.Items, d.Target.Items
 	if !subsequence(was, now) {
-		return append(out, w.replaceType(c, enumSQL(o), lostValues(o, was, now))), true
+		return append(out, w.replaceType(c, enumSQL(o), lostValues(c, was, now))), true
 	}
 	prefix := "ALTER TYPE " + qualified(o)
 	have := slices.Clone(was)
@@ -83,7 +84,7 @@ func subsequence(short, long []string) bool {
 	return i == len(short)
 }
 
-func lostValues(o *catalog.Object, was, now []string) []order.Risk {
+func lostValues(c *order.Change, was, now []string) []order.Risk {
 	var gone []string
 	for _, v := range was {
 		if !slices.Contains(now, v) {
@@ -93,7 +94,8 @@ func lostValues(o *catalog.Object, was, now []string) []order.Risk {
 	if len(gone) == 0 {
 		return nil
 	}
-	return []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds " + strings.Join(gone, ", ") + ", which " + title(o) + " no longer has"}}
+	o := c.Source
+	return []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds " + strings.Join(gone, ", ") + ", which " + title(o) + " no longer has", Ask: rows.InUse(uses(c, typeName(c.Target)), gone)}}
 }
 
 // usedAtOnce tells whether something that is new or changes mentions a new
@@ -238,7 +240,7 @@ func (w *Writer) alterDomain(c *order.Change) ([]*order.Action, bool) {
 	if d := c.Property("not null"); d != nil {
 		a := one("nullability", map[bool]string{true: "SET NOT NULL", false: "DROP NOT NULL"}[d.Source != nil])
 		if d.Source != nil {
-			a.Risks = []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds NULL in a column of the domain"}}
+			a.Risks = []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds NULL in a column of the domain", Ask: rows.NullIn(uses(c, typeName(c.Target)))}}
 		}
 	}
 	parts := w.parts(c, func(catalog.Kind) bool { return true })
@@ -394,7 +396,7 @@ func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
 		a.SQL = []string{"ALTER SEQUENCE " + qualified(o) + s + ";"}
 		a.Risks = []order.Risk{}
 		if c.Property("minimum") != nil || c.Property("maximum") != nil {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when its counter is outside the new limits"})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when its counter is outside the new limits", Ask: rows.Counter(c.Target, o.Text("minimum"), o.Text("maximum"))})
 		}
 		out = append(out, a)
 	}

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -16,6 +17,9 @@ type Writer struct {
 	// Fill gives the value for existing rows of a column, by
 	// "schema.table.column".
 	Fill map[string]string
+	// Back says that the script is the way back of another one: what that
+	// one put into new columns is no loss.
+	Back bool
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -194,7 +198,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.Frees = append(a.Frees, partNames(o, p)...)
 	}
 	if o.Kind == catalog.Table {
-		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + title(o)}}
+		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + title(o), Ask: rows.Any(o)}}
 		for _, s := range ownedSequences(c.Actual, o, "") {
 			a.Removes = append(a.Removes, s.Ref())
 			a.Frees = append(a.Frees, names(s)...)
@@ -364,6 +368,7 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 	var out []*order.Action
 	create := func(p *catalog.Object) {
 		a := w.createPart(c.Source, p)
+		w.ask(c, p, a)
 		afterRows(c, p, a)
 		out = append(out, a)
 	}

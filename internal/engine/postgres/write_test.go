@@ -46,7 +46,7 @@ func steps(t *testing.T, version string, source, target *catalog.Object) *order.
 	if target != nil {
 		y.Add(target)
 	}
-	p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(catalog.Ref) bool { return true })
+	p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

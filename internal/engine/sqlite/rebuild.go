@@ -32,7 +32,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 		a.Risks = append(a.Risks, w.partRisks(c, it)...)
 	}
 	if o.Has("strict") && !old.Has("strict") {
-		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column"})
+		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column", Ask: otherTypes(o, old)})
 	}
 	into, from := w.copyLists(c)
 	a.SQL = append(a.SQL, statement(tableSQL(o, tmp)))
@@ -134,13 +134,13 @@ func (w *Writer) partRisks(c *order.Change, it *compare.Item) []order.Risk {
 	o := c.Source
 	if it.Status == compare.TargetOnly {
 		if it.Kind() == catalog.Column {
-			return dropRisks(c.Target, it.Target)
+			return w.dropRisks(c.Target, it.Target)
 		}
 		return nil
 	}
 	on := o.PartRef(it.Source)
 	risk := func(k order.RiskKind, text string, args ...any) []order.Risk {
-		return []order.Risk{{Kind: k, On: on, Text: fmt.Sprintf(text, args...)}}
+		return []order.Risk{{Kind: k, On: on, Text: fmt.Sprintf(text, args...), Ask: w.partQuestion(c, it.Source)}}
 	}
 	switch it.Kind() {
 	case catalog.Unique, catalog.PrimaryKey:
@@ -160,25 +160,25 @@ func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 	on := c.Source.PartRef(col)
 	_, filled := w.Fill[c.Source.Match+"."+col.Match]
 	var out []order.Risk
-	add := func(k order.RiskKind, text string, args ...any) {
-		out = append(out, order.Risk{Kind: k, On: on, Text: fmt.Sprintf(text, args...)})
+	add := func(k order.RiskKind, ask *order.Question, text string, args ...any) {
+		out = append(out, order.Risk{Kind: k, On: on, Text: fmt.Sprintf(text, args...), Ask: ask})
 	}
 	def := col.Property("default")
 	if it.Status == compare.SourceOnly {
 		if col.Has("not null") && !filled && !col.Has("generated") && (def == nil || def.Value.Canonical() == "null") {
-			add(order.MayFail, "fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
+			add(order.MayFail, noRows(c.Target), "fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
 		}
 		return out
 	}
 	if d := it.Property("not null"); d != nil && d.Target == nil && !filled {
-		add(order.MayFail, "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
+		add(order.MayFail, noValue(c.Target, it.Target), "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
 	}
 	was := it.Target
 	if col.Has("generated") && !was.Has("generated") {
-		add(order.Loss, "every value of column %s of table %s, which becomes generated", col.Name, c.Source.Name)
+		add(order.Loss, w.anyValue(c.Target, was), "every value of column %s of table %s, which becomes generated", col.Name, c.Source.Name)
 	} else if it.Property("type") != nil && !was.Has("generated") {
 		if from, to := affinity(was), affinity(col); lossy[[2]string{from, to}] {
-			add(order.Loss, "column %s of table %s: values are converted from %s to %s", col.Name, c.Source.Name, from, to)
+			add(order.Loss, changedValues(c.Target, was, to), "column %s of table %s: values are converted from %s to %s", col.Name, c.Source.Name, from, to)
 		}
 	}
 	return out
@@ -240,7 +240,7 @@ func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
 		}
 	}
 	loss := func(text string) {
-		a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: text})
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: text, Ask: anyRow(old)})
 	}
 	a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "every row is copied"})
 	external := option(o, "content")

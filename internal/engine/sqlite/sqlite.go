@@ -38,7 +38,9 @@ func (Engine) Title() string { return "SQLite" }
 func (Engine) Dialect() sqltext.Dialect { return sqltext.SQLite }
 
 // Writer implements engine.Engine.
-func (Engine) Writer(opt engine.WriteOptions) order.Writer { return &Writer{Fill: opt.Fill} }
+func (Engine) Writer(opt engine.WriteOptions) order.Writer {
+	return &Writer{Fill: opt.Fill, Back: opt.Back}
+}
 
 // Kinds implements engine.Surveyor.
 func (Engine) Kinds() []engine.KindNote {
@@ -364,16 +366,37 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 	return nil
 }
 
-// Count implements engine.RowCounter.
-func (d *database) Count(ctx context.Context, query string) (int64, error) {
+// Count implements engine.RowReader.
+func (d *database) Count(ctx context.Context, query string, limit time.Duration) (int64, error) {
 	if err := d.connect(ctx); err != nil {
 		return 0, err
 	}
+	if limit > 0 {
+		within, cancel := context.WithTimeout(ctx, limit)
+		defer cancel()
+		n, err := d.count(within, query)
+		if err != nil && within.Err() != nil && ctx.Err() == nil {
+			return 0, engine.ErrTime
+		}
+		return n, err
+	}
+	return d.count(ctx, query)
+}
+
+func (d *database) count(ctx context.Context, query string) (int64, error) {
 	var n int64
 	if err := d.conn.QueryRowContext(ctx, query).Scan(&n); err != nil {
 		return 0, explain(err)
 	}
 	return n, nil
+}
+
+// Lines implements engine.RowReader.
+func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
+	if err := d.connect(ctx); err != nil {
+		return err
+	}
+	return engine.Lines(ctx, d.conn, query, line, explain)
 }
 
 // Close implements engine.Database.

@@ -17,6 +17,9 @@ import (
 type Writer struct {
 	// Fill gives the value for existing rows of a column, by "table.column".
 	Fill map[string]string
+	// Back says that the script is the way back of another one: what that
+	// one put into new columns is no loss.
+	Back bool
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -66,7 +69,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
 		if !inline(p.Kind) {
-			out = append(out, w.createPart(o, p))
+			out = append(out, w.createPart(c, p))
 		}
 	}
 	return out
@@ -75,7 +78,8 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 // inline parts have no life of their own: they are in CREATE TABLE.
 func inline(k catalog.Kind) bool { return k != catalog.Index && k != catalog.Trigger }
 
-func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
+func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
+	o := c.Source
 	a := &order.Action{About: o.PartRef(p), Makes: []catalog.Ref{o.PartRef(p)}}
 	a.Title = fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name)
 	a.Takes = relation(p)
@@ -85,7 +89,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 	}
 	a.SQL = []string{statement(p.Text("sql"))}
 	if p.Has("unique") {
-		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", ")})
+		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", "), Ask: w.partQuestion(c, p)})
 	}
 	return a
 }
@@ -105,7 +109,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	if o.Kind == catalog.View {
 		verb = "VIEW"
 	} else {
-		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + o.Kind.Title() + " " + o.Name}}
+		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + o.Kind.Title() + " " + o.Name, Ask: anyRow(o)}}
 	}
 	for _, p := range o.Parts {
 		a.Removes = append(a.Removes, o.PartRef(p))
@@ -145,7 +149,7 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 			out = append(out, w.dropPart(c.Target, it.Target))
 		}
 		if it.Source != nil && (changed || gone[it]) {
-			a := w.createPart(o, it.Source)
+			a := w.createPart(c, it.Source)
 			if gone[it] {
 				a.Sequel = out[0]
 				if !changed {
@@ -299,13 +303,13 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action 
 	}
 	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref}, Late: true,
 		SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s;", quoteName(o.Name), quoteName(col.Name))}}
-	a.Risks = dropRisks(o, col)
+	a.Risks = w.dropRisks(o, col)
 	return a
 }
 
-func dropRisks(o, col *catalog.Object) []order.Risk {
+func (w *Writer) dropRisks(o, col *catalog.Object) []order.Risk {
 	if col.Has("generated") {
 		return nil
 	}
-	return []order.Risk{{Kind: order.Loss, On: o.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name)}}
+	return []order.Risk{{Kind: order.Loss, On: o.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name), Ask: w.anyValue(o, col)}}
 }

@@ -1,0 +1,198 @@
+package order
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"dappermirror/internal/core/catalog"
+)
+
+// Question is what the target's rows can say about a risk. Its queries read
+// only; all of them are SQL of the engine that made the risk.
+type Question struct {
+	Table catalog.Ref // whose rows are asked
+	// Count answers how many rows are concerned, with one number. Where
+	// Probe is set it stands in for Count: a query that fails on a value
+	// that cannot be converted, and otherwise shows that all can.
+	Count, Probe string
+	Total        string // answers of how many; "" where that says nothing
+	List         string // lists the rows concerned
+	What         string // what these rows do: "hold NULL"
+	None         string // what is said when there are none; "none does" where empty
+	// Unsure says that rows found need not mean failure.
+	Unsure bool
+	// Guard are statements that stop the script when Count would no longer
+	// be 0: lock first, then look. They stand at the beginning of the
+	// transaction, or, where Release is set, around the step.
+	Guard, Release []string
+	// Save is a query each of whose rows is a statement that brings back
+	// what would be lost.
+	Save string
+}
+
+// key tells questions apart.
+func (q *Question) key() string { return q.Probe + q.Count }
+
+// AnswerState is how a row check came out.
+type AnswerState string
+
+// The states.
+const (
+	Clean    AnswerState = "clean"     // no row is concerned
+	Found    AnswerState = "found"     // some are
+	NotKnown AnswerState = "not known" // it could not be asked, or took too long
+)
+
+// Answer is what the rows say.
+type Answer struct {
+	State AnswerState `json:"state"`
+	Rows  int64       `json:"rows,omitempty"` // concerned
+	Of    int64       `json:"of,omitempty"`
+	Text  string      `json:"text"`            // "12 of 9,310 rows hold NULL"
+	Count string      `json:"count,omitempty"` // the query that was asked
+	List  string      `json:"list,omitempty"`  // a query that lists the rows
+	// Guarded says that the script stops when it is no longer so.
+	Guarded bool `json:"guarded,omitempty"`
+}
+
+// Answers are the answers to questions, by what was asked. A nil map says
+// that nothing was asked.
+type Answers map[string]Answer
+
+// Give notes an answer.
+func (as Answers) Give(q *Question, a Answer) { as[q.key()] = a }
+
+// To is the answer to a question, nil where there is none.
+func (as Answers) To(q *Question) *Answer {
+	if q == nil {
+		return nil
+	}
+	a, ok := as[q.key()]
+	if !ok {
+		return nil
+	}
+	return &a
+}
+
+// Clean tells whether the rows say that the risk is none.
+func (as Answers) Clean(r Risk) bool {
+	a := as.To(r.Ask)
+	return a != nil && a.State == Clean && !r.Ask.Unsure
+}
+
+// Words are what an answer says: "12 of 9,310 rows hold NULL".
+func (q *Question) Words(state AnswerState, rows, of int64, why string) string {
+	switch {
+	case state == NotKnown:
+		return "not known (" + why + ")"
+	case state == Clean && q.Total != "":
+		return fmt.Sprintf("none of %s %s", Number(of, "row"), q.What)
+	case state == Clean:
+		return cmp.Or(q.None, "none does")
+	case q.Total != "" && rows > 0:
+		return fmt.Sprintf("%s of %s %s", Thousands(rows), Number(of, "row"), q.What)
+	case rows > 0:
+		return fmt.Sprintf("%s %s", Number(rows, "row"), q.What)
+	}
+	return why
+}
+
+// Number writes a count with its noun: "1 row", "9,310 rows".
+func Number(n int64, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return Thousands(n) + " " + noun + "s"
+}
+
+// Thousands writes a number with its thousands apart.
+func Thousands(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// Questions are what the rows are to be asked, each once.
+func (p *Plan) Questions() []*Question {
+	var out []*Question
+	seen := map[string]bool{}
+	for _, s := range slices.Concat(p.Steps, p.Held) {
+		for _, r := range s.Risks {
+			if r.Ask != nil && !seen[r.Ask.key()] {
+				seen[r.Ask.key()] = true
+				out = append(out, r.Ask)
+			}
+		}
+	}
+	return out
+}
+
+// Settle writes the answers into the plan: what is clean is no risk any more
+// but guarded, what was found fails for sure. permitted tells which losses
+// need no guard.
+func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
+	for _, s := range p.Steps {
+		var left []Risk
+		for _, r := range s.Risks {
+			r.Rows = as.To(r.Ask)
+			switch {
+			case as.Clean(r) && (r.Kind == Loss || r.Kind == MayFail):
+				if len(r.Ask.Guard) > 0 && !(r.Kind == Loss && permitted(r)) {
+					r.Rows.Guarded = true
+					p.guard(s, r.Ask)
+				}
+				s.Cleared = append(s.Cleared, r)
+				continue
+			case r.Rows != nil && r.Rows.State == Found && r.Kind == MayFail && !r.Ask.Unsure:
+				r.Kind = WillFail
+			}
+			left = append(left, r)
+		}
+		s.Risks = left
+	}
+	for _, s := range p.Held {
+		for i := range s.Risks {
+			s.Risks[i].Rows = as.To(s.Risks[i].Ask)
+		}
+	}
+	for i := range p.HeldBecause {
+		p.HeldBecause[i].Rows = as.To(p.HeldBecause[i].Ask)
+	}
+}
+
+func (p *Plan) guard(s *Step, q *Question) {
+	if len(q.Release) > 0 {
+		if len(s.SQL) > 0 && s.SQL[0] == q.Guard[0] { // the lock of another guard
+			s.SQL = slices.Concat(q.Guard, s.SQL[1:])
+			return
+		}
+		s.SQL = slices.Concat(q.Guard, s.SQL, q.Release)
+		return
+	}
+	for _, sql := range q.Guard {
+		if !slices.Contains(p.Guards, sql) {
+			p.Guards = append(p.Guards, sql)
+		}
+	}
+}
+
+// GuardLosses makes the script stop where a loss would destroy something,
+// whatever the rows say now: for a script that runs another day. permitted
+// tells which losses need none. The losses are answered as guarded.
+func (p *Plan) GuardLosses(permitted func(Risk) bool) {
+	for _, s := range p.Steps {
+		for i, r := range s.Risks {
+			if r.Kind == Loss && r.Ask != nil && len(r.Ask.Guard) > 0 && !permitted(r) {
+				p.guard(s, r.Ask)
+				s.Risks[i].Rows = &Answer{State: NotKnown, Text: "the script stops when there are any", Guarded: true}
+			}
+		}
+	}
+}
+
+// WillFail lists the risks that stop the script for sure.
+func (p *Plan) WillFail() []Risk { return risks(p.Steps, WillFail) }

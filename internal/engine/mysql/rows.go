@@ -1,0 +1,382 @@
+package mysql
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// about asks how many rows of a table meet a condition; "" is every row.
+func about(o *catalog.Object, where, what string) *order.Question {
+	from := "FROM " + quote(o.Name)
+	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) " + from, List: "SELECT * " + from, What: what}
+	if where == "" {
+		q.None = "the table is empty"
+	} else {
+		q.Total = q.Count
+		q.Count += " WHERE " + where
+		q.List += " WHERE " + where
+	}
+	return q
+}
+
+// guarded makes the script stop when there are such rows: the table is locked
+// around the step, as no transaction can do it. MySQL has no SIGNAL outside
+// routines: a subquery of two rows where one is wanted stops it there.
+func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *order.Question {
+	look := fmt.Sprintf("DO (SELECT 1 UNION ALL SELECT 1 WHERE EXISTS (%s));", q.List)
+	if maria {
+		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, literal(truncated(message, 120))))
+	}
+	q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;", look}
+	q.Release = []string{"UNLOCK TABLES;"}
+	return q
+}
+
+func truncated(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n])
+	}
+	return s
+}
+
+// anyRow asks whether a table that goes holds rows.
+func anyRow(c *order.Change, o *catalog.Object) *order.Question {
+	q := guarded(about(o, "", "would go"), o, maria(c), "table "+o.Name+" holds rows by now")
+	q.Save = insertLines(o)
+	return q
+}
+
+// anyValue asks whether a column that goes holds values. On the way back what
+// the way there put into it is none.
+func (w *Writer) anyValue(c *order.Change, o, col *catalog.Object) *order.Question {
+	name := quote(col.Name)
+	where := name + " IS NOT NULL"
+	if w.Back {
+		given, ok := w.fill(o, col)
+		switch def := col.Text("default"); {
+		case ok:
+		case col.Has("auto increment"), strings.Contains(def, "("):
+			return nil
+		case def != "" && !strings.EqualFold(def, "null"):
+			given, ok = def, true
+		case col.Has("not null"):
+			given, ok = implied(col), true
+		}
+		if ok {
+			where += fmt.Sprintf(" AND NOT %s <=> (%s)", name, given)
+		}
+	}
+	q := guarded(about(o, where, "hold a value"), o, maria(c), fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
+	q.Save = updateLines(o, col)
+	return q
+}
+
+// implied is what a new NOT NULL column without a default holds (MariaDB:
+// ALTER TABLE, ADD COLUMN).
+func implied(col *catalog.Object) string {
+	base, mod, _ := split(col.Text("type"))
+	switch classes[base].family {
+	case "number", "decimal", "float", "bit":
+		return "0"
+	case "time":
+		return map[bool]string{true: "'0000-00-00'", false: "'0000-00-00 00:00:00'"}[base == "date"]
+	case "clock":
+		return "'00:00:00'"
+	case "year":
+		return "'0000'"
+	case "choice":
+		if len(mod) > 0 {
+			return mod[0]
+		}
+	}
+	return "''"
+}
+
+func noValue(c *order.Change, o, col *catalog.Object) *order.Question {
+	return guarded(about(o, quote(col.Name)+" IS NULL", "hold NULL"), o, maria(c), fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+}
+
+// plain tells whether a column is in the target as it will be.
+func (w *Writer) plain(c *order.Change, o *catalog.Object, name string) bool {
+	was, now := o.Part(catalog.Column, name), (*catalog.Object)(nil)
+	if d := c.Desired.Find(o.Ref()); d != nil {
+		now = d.Part(catalog.Column, name)
+	}
+	if was == nil || now == nil {
+		return false
+	}
+	if _, filled := w.fill(o, now); filled {
+		return false
+	}
+	return !slices.ContainsFunc([]string{"type", "charset", "collation", "generated", "expression"}, func(f string) bool { return was.Text(f) != now.Text(f) })
+}
+
+// refused asks for the rows a new key, check or foreign key would refuse; nil
+// where that cannot be told.
+func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
+	o := c.Target
+	if o == nil {
+		return nil
+	}
+	switch p.Kind {
+	case catalog.Check:
+		for name := range mentions(p.Text("definition")) {
+			if c.Source.Part(catalog.Column, name) != nil && !w.plain(c, o, name) {
+				return nil
+			}
+		}
+		return about(o, "NOT ("+p.Text("definition")+")", "break the check")
+	case catalog.ForeignKey:
+		return w.orphans(c, o, p)
+	}
+	for _, name := range p.List("columns") {
+		if !w.plain(c, o, name) {
+			return nil
+		}
+	}
+	return duplicates(o, p)
+}
+
+// duplicates asks for rows that share a key.
+func duplicates(o, p *catalog.Object) *order.Question {
+	var keys, given []string
+	for _, it := range newCursor(p.Text("definition")).items() {
+		k := newCursor(it)
+		name := k.next()
+		switch {
+		case name.Text == "(":
+			keys = append(keys, it)
+		case k.peek().Text == "(":
+			keys = append(keys, fmt.Sprintf("LEFT(%s, %s)", name.Text, strings.Trim(k.group(), "()")))
+		case k.take("without"):
+			return nil
+		default:
+			keys = append(keys, name.Text)
+		}
+		given = append(given, keys[len(keys)-1]+" IS NOT NULL")
+	}
+	if len(keys) == 0 {
+		return nil
+	}
+	by, where := strings.Join(keys, ", "), strings.Join(given, " AND ")
+	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + quote(o.Name),
+		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1) AS shared", quote(o.Name), where, by),
+		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", by, quote(o.Name), where, by)}
+}
+
+// orphans asks for rows that refer to a row that is not there.
+func (w *Writer) orphans(c *order.Change, o, p *catalog.Object) *order.Question {
+	parent := c.Actual.Find(catalog.Ref{Kind: catalog.Table, Name: p.Text("parent")})
+	cols, to := p.List("columns"), p.List("parent columns")
+	if parent == nil || len(cols) == 0 || len(cols) != len(to) {
+		return nil
+	}
+	var given, match []string
+	for i := range cols {
+		if !w.plain(c, o, cols[i]) || !w.plain(c, parent, to[i]) {
+			return nil
+		}
+		given = append(given, "c."+quote(cols[i])+" IS NOT NULL")
+		match = append(match, "p."+quote(to[i])+" = c."+quote(cols[i]))
+	}
+	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
+	for _, s := range []*string{&q.Count, &q.List} {
+		*s = strings.Replace(*s, " WHERE ", " AS c WHERE ", 1)
+	}
+	return q
+}
+
+// limits are the least and greatest values of the whole-number types, signed
+// and unsigned.
+var limits = map[string][2]string{
+	"tinyint": {"-128 AND 127", "0 AND 255"}, "smallint": {"-32768 AND 32767", "0 AND 65535"}, "mediumint": {"-8388608 AND 8388607", "0 AND 16777215"},
+	"int": {"-2147483648 AND 2147483647", "0 AND 4294967295"}, "bigint": {"-9223372036854775808 AND 9223372036854775807", "0 AND 18446744073709551615"},
+}
+
+// changedValues asks for the values that a change of type would change; nil
+// where no query tells.
+func changedValues(c *order.Change, o, was, col *catalog.Object) *order.Question {
+	where := changes(was, col)
+	if where == "" {
+		return nil
+	}
+	q := guarded(about(o, where, "hold a value that would change"), o, maria(c), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
+	q.Save = updateLines(o, was)
+	return q
+}
+
+func changes(was, col *catalog.Object) string {
+	name := quote(was.Name)
+	fb, fm, _ := split(was.Text("type"))
+	tb, tm, unsigned := split(col.Text("type"))
+	f, t := classes[fb], classes[tb]
+	if a, b := was.Text("charset"), col.Text("charset"); a != b && a != "" && b != "" {
+		if fb != tb || !slices.Equal(fm, tm) {
+			return ""
+		}
+		return fmt.Sprintf("NOT BINARY CONVERT(CONVERT(%s USING %s) USING utf8mb4) <=> BINARY CONVERT(%s USING utf8mb4)", name, b, name)
+	}
+	places := func() string {
+		q := fmt.Sprintf("ROUND(%s, %d) <> %s OR ABS(%s) >= 1e%d", name, num(tm, 1, 0), name, name, num(tm, 0, 10)-num(tm, 1, 0))
+		if unsigned {
+			q += " OR " + name + " < 0"
+		}
+		return q
+	}
+	switch {
+	case t.family == "number" && (f.family == "number" || f.family == "decimal"):
+		side := 0
+		if unsigned {
+			side = 1
+		}
+		q := name + " NOT BETWEEN " + limits[tb][side]
+		if f.family == "decimal" {
+			q += fmt.Sprintf(" OR ROUND(%s) <> %s", name, name)
+		}
+		return q
+	case t.family == "decimal" && (f.family == "number" || f.family == "decimal"):
+		return places()
+	case t.family == "text" && (f.family == "text" || f.family == "number" || f.family == "decimal" || f.family == "time" || f.family == "clock" || f.family == "choice"):
+		if t.size > 1 {
+			return fmt.Sprintf("LENGTH(%s) > %d", name, t.size)
+		}
+		return fmt.Sprintf("CHAR_LENGTH(CAST(%s AS CHAR)) > %d", name, num(tm, 0, 1))
+	case t.family == "bytes" && f.family == "bytes":
+		if t.size > 1 {
+			return fmt.Sprintf("LENGTH(%s) > %d", name, t.size)
+		}
+		return fmt.Sprintf("LENGTH(%s) > %d", name, num(tm, 0, 1))
+	case f.family == "time" && tb == "date":
+		return fmt.Sprintf("TIME(%s) <> '00:00:00'", name)
+	case f.family == "time" && t.family == "time" && tb == "timestamp" && fb != "timestamp":
+		return ""
+	case (f.family == "time" || f.family == "clock") && f.family == t.family:
+		return fmt.Sprintf("MICROSECOND(%s) %% %d <> 0", name, pow10(6-num(tm, 0, 0)))
+	case fb == tb && (fb == "enum" || fb == "set"):
+		var gone []string
+		for _, v := range fm {
+			if slices.Contains(tm, v) {
+				continue
+			}
+			if fb == "set" {
+				gone = append(gone, fmt.Sprintf("FIND_IN_SET(%s, %s) > 0", v, name))
+			} else {
+				gone = append(gone, name+" = "+v)
+			}
+		}
+		return strings.Join(gone, " OR ")
+	case fb == tb && fb == "bit":
+		return fmt.Sprintf("%s + 0 >= POW(2, %d)", name, num(tm, 0, 1))
+	}
+	return ""
+}
+
+func pow10(n int) int {
+	p := 1
+	for range n {
+		p *= 10
+	}
+	return p
+}
+
+// outside asks for rows that no partition takes; nil where that cannot be
+// told.
+func outside(c *order.Change, o *catalog.Object) *order.Question {
+	head, list := cutPartitions(c.Source.Text("written partitions"))
+	h := newCursor(head)
+	if !h.take("partition", "by") || len(list) == 0 {
+		return nil
+	}
+	kind := strings.ToUpper(h.next().Text)
+	columns := h.take("columns")
+	by := strings.TrimSuffix(strings.TrimPrefix(h.group(), "("), ")")
+	if columns && strings.Contains(by, ",") {
+		return nil
+	}
+	switch kind {
+	case "RANGE":
+		p := newCursor(list[len(list)-1])
+		for !p.done() && !p.take("less", "than") {
+			p.next()
+		}
+		if p.done() || p.take("maxvalue") {
+			return nil
+		}
+		bound := p.group()
+		if strings.Contains(strings.ToUpper(bound), "MAXVALUE") {
+			return nil
+		}
+		return about(o, by+" >= "+bound, "have no partition")
+	case "LIST":
+		var in []string
+		for _, text := range list {
+			p := newCursor(text)
+			for !p.done() && !p.take("values", "in") {
+				if p.take("default") {
+					return nil
+				}
+				p.next()
+			}
+			in = append(in, p.items()...)
+		}
+		if slices.ContainsFunc(in, func(s string) bool { return strings.EqualFold(s, "null") }) {
+			return nil
+		}
+		return about(o, fmt.Sprintf("%s IS NULL OR %s NOT IN (%s)", by, by, strings.Join(in, ", ")), "have no partition")
+	}
+	return nil
+}
+
+// value is a column's value as SQL, written by the server.
+func value(col *catalog.Object) string {
+	base, _, _ := split(col.Text("type"))
+	name := quote(col.Name)
+	switch classes[base].family {
+	case "number", "decimal", "float", "year":
+		return fmt.Sprintf("coalesce(%s, 'NULL')", name)
+	case "time", "clock", "uuid", "inet4", "inet6", "choice", "choices":
+		return fmt.Sprintf("quote(%s)", name)
+	case "text":
+		return fmt.Sprintf("quote(CONVERT(%s USING utf8mb4))", name)
+	}
+	return fmt.Sprintf("coalesce(concat('x''', hex(%s), ''''), 'NULL')", name)
+}
+
+// insertLines is a query whose rows are INSERT statements for all rows.
+func insertLines(o *catalog.Object) string {
+	var cols, vals []string
+	for _, c := range o.PartsOf(catalog.Column) {
+		if c.Has("generated") || c.Has("versioning") {
+			continue
+		}
+		cols, vals = append(cols, quote(c.Name)), append(vals, value(c))
+	}
+	if len(cols) == 0 {
+		return ""
+	}
+	return fmt.Sprintf("SELECT concat(%s, concat_ws(', ', %s), ');') FROM %s", literal("INSERT INTO "+quote(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, ", "), quote(o.Name))
+}
+
+// updateLines is a query whose rows are UPDATE statements that give a column
+// its values back, by the table's key; whole rows where it has none.
+func updateLines(o, col *catalog.Object) string {
+	var where []string
+	for _, k := range o.PartsOf(catalog.PrimaryKey) {
+		for _, name := range k.List("columns") {
+			p := o.Part(catalog.Column, name)
+			if p == nil {
+				return insertLines(o)
+			}
+			where = append(where, fmt.Sprintf("concat(%s, %s)", literal(quote(p.Name)+" = "), value(p)))
+		}
+	}
+	if len(where) == 0 {
+		return insertLines(o)
+	}
+	return fmt.Sprintf("SELECT concat(%s, %s, ' WHERE ', concat_ws(' AND ', %s), ';') FROM %s WHERE %s IS NOT NULL",
+		literal("UPDATE "+quote(o.Name)+" SET "+quote(col.Name)+" = "), value(col), strings.Join(where, ", "), quote(o.Name), quote(col.Name))
+}

@@ -1,0 +1,484 @@
+// Package rows knows what PostgreSQL's rows can be asked about a change: the
+// queries, the guards a script carries, and how rows are written down.
+package rows
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/vocab"
+)
+
+var (
+	quote     = vocab.Quote
+	qualified = vocab.Qualified
+	literal   = vocab.Literal
+)
+
+// about asks how many rows of a table meet a condition; "" is every row.
+func about(o *catalog.Object, from, where, what string) *order.Question {
+	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) FROM " + from, List: "SELECT * FROM " + from, What: what}
+	if where == "" {
+		q.None = "the table is empty"
+	} else {
+		q.Total = q.Count
+		q.Count += " WHERE " + where
+		q.List += " WHERE " + where
+	}
+	return q
+}
+
+// Guarded makes the script stop when there are such rows: it locks the table,
+// then looks.
+func Guarded(q *order.Question, o *catalog.Object, message string) *order.Question {
+	look := q.Count
+	if q.List != "" {
+		look = q.List
+	}
+	tag := "$guard$"
+	for n := 2; strings.Contains(look+message, tag); n++ {
+		tag = fmt.Sprintf("$guard%d$", n)
+	}
+	q.Guard = []string{
+		"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;",
+		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message)),
+	}
+	return q
+}
+
+// own is how the rows of a table are read that are its own or its
+// partitions', not those of tables that inherit from it.
+func own(o *catalog.Object) string {
+	if o.Has("partition by") {
+		return qualified(o)
+	}
+	return "ONLY " + qualified(o)
+}
+
+// Any asks whether a table that goes holds rows.
+func Any(o *catalog.Object) *order.Question {
+	q := Guarded(about(o, own(o), "", "would go"), o, "table "+o.Name+" holds rows by now")
+	q.Save = InsertLines(o, own(o))
+	return q
+}
+
+// Needing asks for rows that would have no value.
+func Needing(o *catalog.Object) *order.Question {
+	return about(o, qualified(o), "", "would have no value")
+}
+
+// Values asks whether a column holds values, besides those given.
+func Values(o, col *catalog.Object, given string) *order.Question {
+	where := quote(col.Name) + " IS NOT NULL"
+	if given != "" {
+		where += fmt.Sprintf(" AND %s IS DISTINCT FROM (%s)", quote(col.Name), given)
+	}
+	q := Guarded(about(o, qualified(o), where, "hold a value"), o, fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
+	q.Save = UpdateLines(o, col)
+	return q
+}
+
+// Null asks for rows without a value where one is needed.
+func Null(o, col *catalog.Object) *order.Question {
+	return Guarded(about(o, qualified(o), quote(col.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+}
+
+// Changed asks for values that do not survive the way to another type; via is
+// the expression that converts them.
+func Changed(o, col *catalog.Object, via, from string) *order.Question {
+	q := Guarded(about(o, qualified(o), fmt.Sprintf("(%s)::%s IS DISTINCT FROM %s", via, from, quote(col.Name)), "hold a value that would change"), o,
+		fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
+	q.Save = UpdateLines(o, col)
+	return q
+}
+
+// shapes are the texts that become a value of a type, as far as a pattern can
+// tell; the conversion itself has the last word.
+var shapes = map[string]string{
+	"smallint": `^\s*[-+]?[0-9]+\s*$`, "integer": `^\s*[-+]?[0-9]+\s*$`, "bigint": `^\s*[-+]?[0-9]+\s*$`,
+	"numeric": `^\s*([-+]?([0-9]+(\.[0-9]*)?|\.[0-9]+)([eE][-+]?[0-9]+)?|NaN|[-+]?[iI]nf(inity)?)\s*$`,
+	"boolean": `^\s*([tT]([rR]([uU]([eE])?)?)?|[fF]([aA]([lL]([sS]([eE])?)?)?)?|[yY]([eE]([sS])?)?|[nN]([oO])?|[oO][nN]|[oO][fF]([fF])?|0|1)\s*$`,
+	"uuid":    `^\{?([0-9a-fA-F]{4}-?){8}\}?$`, "date": `^\s*[0-9]{4}-[0-9]{1,2}-[0-9]{1,2}\s*$`,
+}
+
+// limits are the least and greatest values of the whole-number types.
+var limits = map[string]string{"smallint": "-32768 AND 32767", "integer": "-2147483648 AND 2147483647", "bigint": "-9223372036854775808 AND 9223372036854775807"}
+
+// Fitting asks for values that a type cannot take. The conversion itself is
+// tried; to is the type's name without its modifier, text says that the
+// values are texts.
+func Fitting(o, col *catalog.Object, via, to string, text bool) *order.Question {
+	name := quote(col.Name)
+	q := &order.Question{Table: o.Ref(), Probe: fmt.Sprintf("SELECT count(%s) FROM %s", via, qualified(o)), What: "hold a value that does not fit"}
+	where := ""
+	switch {
+	case text && shapes[to] != "":
+		where = name + " !~ " + literal(shapes[to])
+	case !text && limits[to] != "":
+		where = name + " NOT BETWEEN " + limits[to]
+	}
+	if where != "" {
+		like := about(o, qualified(o), where, "")
+		q.Count, q.Total, q.List = like.Count, like.Total, like.List
+	}
+	return q
+}
+
+// Labels asks for values of a column that are none of an enum's.
+func Labels(o, col *catalog.Object, labels []string, array bool) *order.Question {
+	return about(o, qualified(o), notAmong(quote(col.Name), labels, array), "hold another value")
+}
+
+func list(values []string) string {
+	out := make([]string, len(values))
+	for i, v := range values {
+		out[i] = literal(v)
+	}
+	return strings.Join(out, ", ")
+}
+
+func notAmong(name string, labels []string, array bool) string {
+	if array {
+		return fmt.Sprintf("NOT %s::text[] <@ ARRAY[%s]::text[]", name, list(labels))
+	}
+	return fmt.Sprintf("%s::text <> ALL (ARRAY[%s]::text[])", name, list(labels))
+}
+
+// Use is one column of a type.
+type Use struct {
+	Table, Column *catalog.Object
+	Array         bool
+}
+
+// InUse asks for rows that hold a value that an enum loses.
+func InUse(uses []Use, gone []string) *order.Question {
+	if len(uses) == 0 {
+		return nil
+	}
+	var counts, looks, totals []string
+	q := &order.Question{Table: uses[0].Table.Ref(), What: "hold a value that goes"}
+	for _, u := range uses {
+		where := fmt.Sprintf("%s::text IN (%s)", quote(u.Column.Name), list(gone))
+		if u.Array {
+			where = fmt.Sprintf("%s::text[] && ARRAY[%s]::text[]", quote(u.Column.Name), list(gone))
+		}
+		counts = append(counts, fmt.Sprintf("(SELECT count(*) FROM %s WHERE %s)", qualified(u.Table), where))
+		totals = append(totals, fmt.Sprintf("(SELECT count(*) FROM %s)", qualified(u.Table)))
+		looks = append(looks, fmt.Sprintf("SELECT %s AS table, %s::text AS value FROM %s WHERE %s", literal(qualified(u.Table)), quote(u.Column.Name), qualified(u.Table), where))
+	}
+	q.Count, q.Total, q.List = "SELECT "+strings.Join(counts, " + "), "SELECT "+strings.Join(totals, " + "), strings.Join(looks, " UNION ALL ")
+	Guarded(q, uses[0].Table, "a row holds "+strings.Join(gone, ", ")+" by now")
+	var locks []string
+	for _, u := range uses {
+		if l := "LOCK TABLE " + qualified(u.Table) + " IN ACCESS EXCLUSIVE MODE;"; !slices.Contains(locks, l) {
+			locks = append(locks, l)
+		}
+	}
+	q.Guard = append(locks, q.Guard[1:]...)
+	return q
+}
+
+// NullIn asks for NULLs in any column of a domain.
+func NullIn(uses []Use) *order.Question {
+	var counts []string
+	for _, u := range uses {
+		if !u.Array {
+			counts = append(counts, fmt.Sprintf("(SELECT count(*) FROM %s WHERE %s IS NULL)", qualified(u.Table), quote(u.Column.Name)))
+		}
+	}
+	if len(counts) == 0 {
+		return nil
+	}
+	return &order.Question{Table: uses[0].Table.Ref(), Count: "SELECT " + strings.Join(counts, " + "), What: "hold NULL"}
+}
+
+// Counter asks whether a sequence stands outside its new limits.
+func Counter(o *catalog.Object, minimum, maximum string) *order.Question {
+	if minimum == "" || maximum == "" {
+		return nil
+	}
+	q := about(o, qualified(o), fmt.Sprintf("last_value NOT BETWEEN %s AND %s", minimum, maximum), "stands outside them")
+	q.Total = ""
+	return q
+}
+
+// Refused asks for the rows a new constraint or unique index would refuse; nil
+// where that cannot be told. The table is the target's, the part the source's.
+func Refused(o, p *catalog.Object, actual *catalog.Catalog) *order.Question {
+	def := p.Text("definition")
+	toks := sqltext.Lex(sqltext.Postgres, def)
+	switch p.Kind {
+	case catalog.Check:
+		cond, _ := brackets(def, toks, 0)
+		if cond == "" {
+			return nil
+		}
+		return about(o, qualified(o), "NOT ("+cond+")", "break the check")
+	case catalog.PrimaryKey, catalog.Unique, catalog.Index:
+		return duplicates(o, def, toks)
+	case catalog.ForeignKey:
+		return orphans(o, p, def, toks, actual)
+	}
+	return nil
+}
+
+// brackets is what stands in the first round brackets from a token on, and
+// the token behind them.
+func brackets(text string, toks []sqltext.Token, from int) (string, int) {
+	depth, start := 0, 0
+	for i := from; i < len(toks); i++ {
+		switch {
+		case toks[i].IsOp("("):
+			if depth == 0 {
+				start = toks[i].Pos + 1
+			}
+			depth++
+		case toks[i].IsOp(")"):
+			if depth--; depth == 0 {
+				return text[start:toks[i].Pos], i + 1
+			}
+		}
+	}
+	return "", len(toks)
+}
+
+// items cuts a list at its commas.
+func items(text string) []string {
+	var out []string
+	depth, start := 0, 0
+	for _, t := range sqltext.Lex(sqltext.Postgres, text) {
+		switch {
+		case t.IsOp("("), t.IsOp("["):
+			depth++
+		case t.IsOp(")"), t.IsOp("]"):
+			depth--
+		case t.IsOp(",") && depth == 0:
+			out = append(out, strings.TrimSpace(text[start:t.Pos]))
+			start = t.Pos + 1
+		}
+	}
+	return append(out, strings.TrimSpace(text[start:]))
+}
+
+// expression is an index key without operator class and order.
+func expression(key string) string {
+	toks := sqltext.Significant(sqltext.Postgres, key)
+	if len(toks) == 0 {
+		return key
+	}
+	i := 1
+	if toks[0].IsOp("(") {
+		i = 0
+	}
+	for i+1 < len(toks) && toks[i].IsOp(".") {
+		i += 2
+	}
+	if i < len(toks) && toks[i].IsOp("(") {
+		depth := 0
+		for ; i < len(toks); i++ {
+			if toks[i].IsOp("(") {
+				depth++
+			} else if toks[i].IsOp(")") {
+				if depth--; depth == 0 {
+					i++
+					break
+				}
+			}
+		}
+	}
+	end := len(key)
+	if i < len(toks) {
+		end = toks[i].Pos
+	}
+	out := strings.TrimSpace(key[:end])
+	if i+1 < len(toks) && toks[i].Is("collate") {
+		j := i + 2
+		for j+1 < len(toks) && toks[j].IsOp(".") {
+			j += 2
+		}
+		end = len(key)
+		if j < len(toks) {
+			end = toks[j].Pos
+		}
+		out += " " + strings.TrimSpace(key[toks[i].Pos:end])
+	}
+	return out
+}
+
+// duplicates asks for rows that share a key.
+func duplicates(o *catalog.Object, def string, toks []sqltext.Token) *order.Question {
+	inner, next := brackets(def, toks, 0)
+	if inner == "" || strings.Contains(def, " WITHOUT OVERLAPS") {
+		return nil
+	}
+	var keys, given []string
+	for _, k := range items(inner) {
+		e := expression(k)
+		keys = append(keys, e)
+		if !strings.Contains(def, " NULLS NOT DISTINCT") {
+			given = append(given, "("+e+") IS NOT NULL")
+		}
+	}
+	for i := next; i < len(toks); i++ {
+		if toks[i].Is("where") {
+			given = append(given, def[toks[i].Pos+len("where"):])
+			break
+		}
+	}
+	where := ""
+	if len(given) > 0 {
+		where = " WHERE " + strings.Join(given, " AND ")
+	}
+	by := strings.Join(keys, ", ")
+	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + own(o),
+		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0)::bigint FROM (SELECT count(*) AS n FROM %s%s GROUP BY %s HAVING count(*) > 1) AS shared", own(o), where, by),
+		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s%s GROUP BY %s HAVING count(*) > 1", by, own(o), where, by)}
+}
+
+// orphans asks for rows that refer to a row that is not there.
+func orphans(o, p *catalog.Object, def string, toks []sqltext.Token, actual *catalog.Catalog) *order.Question {
+	inner, next := brackets(def, toks, 0)
+	to, end := brackets(def, toks, next)
+	if inner == "" || to == "" || strings.Contains(def, " PERIOD ") {
+		return nil
+	}
+	var parent *catalog.Object
+	for _, n := range p.Needs {
+		if t := actual.Find(n.On.Object()); t != nil && vocab.IsTable(t.Kind) && (parent == nil || t.Ref() != o.Ref()) {
+			parent = t
+		}
+	}
+	if parent == nil {
+		return nil
+	}
+	cols, refs := items(inner), items(to)
+	if len(cols) != len(refs) {
+		return nil
+	}
+	var given, match []string
+	for i := range cols {
+		given = append(given, "c."+cols[i]+" IS NOT NULL")
+		match = append(match, "p."+refs[i]+" = c."+cols[i])
+	}
+	needed := strings.Join(given, " AND ")
+	if i := end; i < len(toks) && strings.Contains(def[toks[min(i, len(toks)-1)].Pos:], "MATCH FULL") {
+		needed = strings.Join(given, " OR ")
+	}
+	return about(o, qualified(o)+" AS c", fmt.Sprintf("(%s) AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", needed, qualified(parent), strings.Join(match, " AND ")), "refer to a row that is not there")
+}
+
+// Bound is the condition a partition's rows meet, by its parent's key and its
+// bound; "" where that cannot be told.
+func Bound(by, bound string, parent *catalog.Object) string {
+	toks := sqltext.Lex(sqltext.Postgres, by)
+	inner, _ := brackets(by, toks, 0)
+	var keys []string
+	for _, k := range items(inner) {
+		keys = append(keys, expression(k))
+	}
+	b := sqltext.Lex(sqltext.Postgres, bound)
+	first, next := brackets(bound, b, 0)
+	second, _ := brackets(bound, b, next)
+	switch {
+	case strings.HasPrefix(bound, "FOR VALUES IN"):
+		var in []string
+		null := ""
+		for _, v := range items(first) {
+			if strings.EqualFold(v, "null") {
+				null = " OR " + keys[0] + " IS NULL"
+			} else {
+				in = append(in, v)
+			}
+		}
+		if len(in) == 0 {
+			return keys[0] + " IS NULL"
+		}
+		return fmt.Sprintf("(coalesce(%s IN (%s), false)%s)", keys[0], strings.Join(in, ", "), null)
+	case strings.HasPrefix(bound, "FOR VALUES FROM"):
+		from, to := items(first), items(second)
+		if len(keys) != 1 || len(from) != 1 || len(to) != 1 {
+			return ""
+		}
+		cond := keys[0] + " IS NOT NULL"
+		if !strings.EqualFold(from[0], "minvalue") {
+			cond += " AND " + keys[0] + " >= " + from[0]
+		}
+		if !strings.EqualFold(to[0], "maxvalue") {
+			cond += " AND " + keys[0] + " < " + to[0]
+		}
+		return "(" + cond + ")"
+	case strings.HasPrefix(bound, "FOR VALUES WITH") && parent != nil:
+		var modulus, remainder string
+		for _, v := range items(first) {
+			name, n, _ := strings.Cut(v, " ")
+			if name == "modulus" {
+				modulus = n
+			} else {
+				remainder = n
+			}
+		}
+		return fmt.Sprintf("satisfies_hash_partition(%s::regclass, %s, %s, %s)", literal(qualified(parent)), modulus, remainder, strings.Join(keys, ", "))
+	}
+	return ""
+}
+
+// Outside asks for rows that meet none of the conditions.
+func Outside(o *catalog.Object, conditions []string, what string) *order.Question {
+	if len(conditions) == 0 || slices.Contains(conditions, "") {
+		return nil
+	}
+	return about(o, qualified(o), "NOT ("+strings.Join(conditions, " OR ")+")", what)
+}
+
+// columns are the columns of a table that hold values of their own.
+func columns(o *catalog.Object) (names []string, identity bool) {
+	for _, c := range o.PartsOf(catalog.Column) {
+		if !c.Has("generated") {
+			names = append(names, quote(c.Name))
+			identity = identity || c.Has("identity")
+		}
+	}
+	return names, identity
+}
+
+// InsertLines is a query whose rows are INSERT statements for all rows.
+func InsertLines(o *catalog.Object, from string) string {
+	cols, identity := columns(o)
+	if len(cols) == 0 {
+		return ""
+	}
+	head := "INSERT INTO " + qualified(o) + " (" + strings.Join(cols, ", ") + ")"
+	if identity {
+		head += " OVERRIDING SYSTEM VALUE"
+	}
+	vals := make([]string, len(cols))
+	for i, c := range cols {
+		vals[i] = "quote_nullable(" + c + "::text)"
+	}
+	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", literal(head+" VALUES ("), strings.Join(vals, " || ', ' || "), from)
+}
+
+// UpdateLines is a query whose rows are UPDATE statements that give a column
+// its values back, by the table's key; whole rows where it has none.
+func UpdateLines(o, col *catalog.Object) string {
+	var keys []string
+	for _, k := range o.PartsOf(catalog.PrimaryKey) {
+		def := k.Text("definition")
+		inner, _ := brackets(def, sqltext.Lex(sqltext.Postgres, def), 0)
+		keys = items(inner)
+	}
+	if len(keys) == 0 || keys[0] == "" || strings.Contains(keys[len(keys)-1], "WITHOUT OVERLAPS") {
+		return InsertLines(o, qualified(o))
+	}
+	where := make([]string, len(keys))
+	for i, k := range keys {
+		where[i] = fmt.Sprintf("%s || quote_nullable(%s::text)", literal(map[bool]string{true: "", false: " AND "}[i == 0]+k+" = "), k)
+	}
+	name := quote(col.Name)
+	return fmt.Sprintf("SELECT %s || quote_nullable(%s::text) || ' WHERE ' || %s || ';' FROM %s WHERE %s IS NOT NULL",
+		literal("UPDATE "+qualified(o)+" SET "+name+" = "), name, strings.Join(where, " || "), qualified(o), name)
+}

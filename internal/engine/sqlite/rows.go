@@ -1,0 +1,247 @@
+package sqlite
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+)
+
+// about asks how many rows of a table meet a condition; "" is every row.
+func about(o *catalog.Object, where, what string) *order.Question {
+	from := "FROM " + quoteName(o.Name)
+	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) " + from, List: "SELECT * " + from, What: what}
+	if where == "" {
+		q.None = "the table is empty"
+	} else {
+		q.Total = q.Count
+		q.Count += " WHERE " + where
+		q.List += " WHERE " + where
+	}
+	return q
+}
+
+// guarded makes the script stop when there are such rows. The transaction
+// has the write lock from its beginning on (BEGIN IMMEDIATE).
+func guarded(q *order.Question, message string) *order.Question {
+	q.Guard = []string{
+		fmt.Sprintf("CREATE TEMP TABLE dapper_mirror_rows (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)) +
+			fmt.Sprintf("\nINSERT INTO temp.dapper_mirror_rows %s;", q.Count) + "\nDROP TABLE temp.dapper_mirror_rows;",
+	}
+	return q
+}
+
+// anyRow asks whether a table that goes holds rows.
+func anyRow(o *catalog.Object) *order.Question {
+	q := guarded(about(o, "", "would go"), o.Kind.Title()+" "+o.Name+" holds rows by now")
+	if o.Kind == catalog.Table {
+		q.Save = insertLines(o)
+	}
+	return q
+}
+
+// anyValue asks whether a column that goes holds values.
+func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
+	where := quoteName(col.Name) + " IS NOT NULL"
+	if w.Back {
+		given, ok := w.Fill[o.Match+"."+col.Match]
+		if def := col.Property("default"); !ok && def != nil {
+			given, ok = def.Value.String(), constantDefault(def.Value.String())
+		}
+		if ok { // what the way there put in is no loss
+			where += fmt.Sprintf(" AND %s IS NOT (%s)", quoteName(col.Name), given)
+		}
+	}
+	q := guarded(about(o, where, "hold a value"), fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
+	q.Save = updateLines(o, col)
+	return q
+}
+
+// values are the columns of a table that hold values of their own.
+func values(o *catalog.Object) []string {
+	var out []string
+	for _, c := range o.PartsOf(catalog.Column) {
+		if !c.Has("generated") {
+			out = append(out, quoteName(c.Name))
+		}
+	}
+	return out
+}
+
+// insertLines is a query whose rows are INSERT statements for all rows.
+func insertLines(o *catalog.Object) string {
+	cols := values(o)
+	vals := make([]string, len(cols))
+	for i, c := range cols {
+		vals[i] = "quote(" + c + ")"
+	}
+	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", sqltext.Literal("INSERT INTO "+quoteName(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, " || ', ' || "), quoteName(o.Name))
+}
+
+// updateLines is a query whose rows are UPDATE statements that give a column
+// its values back, by the table's key.
+func updateLines(o, col *catalog.Object) string {
+	var keys []string
+	if pk := o.Part(catalog.PrimaryKey, "primary key"); pk != nil {
+		for _, k := range pk.List("column names") {
+			keys = append(keys, quoteName(k))
+		}
+	}
+	if len(keys) == 0 {
+		if o.Has("without rowid") {
+			return insertLines(o)
+		}
+		keys = []string{"rowid"}
+	}
+	where := make([]string, len(keys))
+	for i, k := range keys {
+		where[i] = fmt.Sprintf("%s || quote(%s)", sqltext.Literal(map[bool]string{true: "", false: " AND "}[i == 0]+k+" = "), k)
+	}
+	return fmt.Sprintf("SELECT %s || quote(%s) || ' WHERE ' || %s || ';' FROM %s WHERE %s IS NOT NULL",
+		sqltext.Literal("UPDATE "+quoteName(o.Name)+" SET "+quoteName(col.Name)+" = "), quoteName(col.Name), strings.Join(where, " || "), quoteName(o.Name), quoteName(col.Name))
+}
+
+// noRows asks for rows where there had better be none.
+func noRows(o *catalog.Object) *order.Question {
+	return about(o, "", "would have no value")
+}
+
+// noValue asks for rows without a value where one is needed.
+func noValue(o, col *catalog.Object) *order.Question {
+	return guarded(about(o, quoteName(col.Name)+" IS NULL", "hold NULL"), fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+}
+
+// asIs tells whether the columns a part needs are in the target as they will
+// be when the part looks at them.
+func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
+	if c.Target == nil {
+		return false
+	}
+	for _, n := range p.Needs {
+		if n.On.PartKind != catalog.Column {
+			continue
+		}
+		table, desired := c.Actual.Find(n.On.Object()), c.Desired.Find(n.On.Object())
+		if table == nil || desired == nil {
+			return false
+		}
+		was, now := table.Part(catalog.Column, n.On.Part), desired.Part(catalog.Column, n.On.Part)
+		if was == nil || now == nil {
+			return false
+		}
+		if _, filled := w.Fill[table.Match+"."+was.Match]; filled {
+			return false
+		}
+		for _, fact := range []string{"type", "collation", "expression", "generated"} {
+			if was.Text(fact) != now.Text(fact) || was.Has(fact) != now.Has(fact) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// partQuestion asks for the rows a new constraint or unique index would
+// refuse; nil where that cannot be told.
+func (w *Writer) partQuestion(c *order.Change, p *catalog.Object) *order.Question {
+	if !w.asIs(c, p) {
+		return nil
+	}
+	o := c.Target
+	switch p.Kind {
+	case catalog.Check:
+		return about(o, "NOT ("+p.Text("expression")+")", "break the check")
+	case catalog.PrimaryKey, catalog.Unique, catalog.Index:
+		return duplicates(o, p)
+	case catalog.ForeignKey:
+		return orphans(c, o, p)
+	}
+	return nil
+}
+
+// duplicates asks for rows that share a key. A primary key that is not the
+// rowid takes NULLs, and two of them are not equal (SQLite: CREATE TABLE,
+// section 3.5).
+func duplicates(o, p *catalog.Object) *order.Question {
+	var keys, given []string
+	for _, k := range p.List("columns") {
+		toks := sqltext.Significant(sqltext.SQLite, k)
+		if n := len(toks); n > 1 && (toks[n-1].Is("asc") || toks[n-1].Is("desc")) {
+			k = k[:toks[n-1].Pos]
+		}
+		keys = append(keys, k)
+		given = append(given, "("+k+") IS NOT NULL")
+	}
+	if w := p.Property("where"); w != nil {
+		given = append(given, "("+w.Value.String()+")")
+	}
+	list, from := strings.Join(keys, ", "), quoteName(o.Name)
+	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + from,
+		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1)", from, strings.Join(given, " AND "), list),
+		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", list, from, strings.Join(given, " AND "), list)}
+}
+
+// orphans asks for rows that refer to a row that is not there.
+func orphans(c *order.Change, o, p *catalog.Object) *order.Question {
+	parent := c.Actual.Find(catalog.Ref{Kind: catalog.Table, Name: p.Text("references")})
+	cols, to := p.List("columns"), p.List("referenced columns")
+	if parent == nil || c.Desired.Find(parent.Ref()) == nil {
+		return nil
+	}
+	if len(to) == 0 {
+		if pk := parent.Part(catalog.PrimaryKey, "primary key"); pk != nil {
+			to = pk.List("column names")
+		}
+	}
+	if len(to) != len(cols) {
+		return nil
+	}
+	var given, match []string
+	for i := range cols {
+		given = append(given, "c."+quoteName(cols[i])+" IS NOT NULL")
+		match = append(match, "p."+quoteName(to[i])+" = c."+quoteName(cols[i]))
+	}
+	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), quoteName(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
+	for _, s := range []*string{&q.Count, &q.List} {
+		*s = strings.Replace(*s, " WHERE ", " AS c WHERE ", 1)
+	}
+	return q
+}
+
+// changedValues asks for values that another affinity would change (SQLite:
+// Datatypes, section 3.3).
+func changedValues(o, col *catalog.Object, to string) *order.Question {
+	name := quoteName(col.Name)
+	var where string
+	switch to {
+	case "TEXT":
+		where = fmt.Sprintf("typeof(%[1]s) IN ('integer', 'real') AND CAST(CAST(%[1]s AS TEXT) AS NUMERIC) IS NOT %[1]s", name)
+	case "REAL":
+		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s OR typeof(%[1]s) = 'integer' AND CAST(CAST(%[1]s AS REAL) AS INTEGER) IS NOT %[1]s", name)
+	default:
+		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s", name)
+	}
+	q := guarded(about(o, where, "hold a value that would change"), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
+	q.Save = updateLines(o, col)
+	return q
+}
+
+// otherTypes asks for values that a STRICT table may refuse (SQLite: STRICT
+// Tables).
+func otherTypes(now, was *catalog.Object) *order.Question {
+	takes := map[string]string{"INT": "'integer'", "INTEGER": "'integer'", "REAL": "'real', 'integer'", "TEXT": "'text'", "BLOB": "'blob'"}
+	var where []string
+	for _, col := range now.PartsOf(catalog.Column) {
+		if kinds := takes[strings.ToUpper(col.Text("type"))]; kinds != "" && was.Part(catalog.Column, col.Match) != nil && !col.Has("generated") {
+			where = append(where, fmt.Sprintf("typeof(%s) NOT IN (%s, 'null')", quoteName(col.Name), kinds))
+		}
+	}
+	if len(where) == 0 {
+		return nil
+	}
+	q := about(was, strings.Join(where, " OR "), "hold a value of another type")
+	q.Unsure = true // some are converted
+	return q
+}
