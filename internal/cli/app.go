@@ -19,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"dappermirror/internal/engine"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
 )
@@ -80,6 +81,7 @@ type app struct {
 	quiet, verbose               bool
 	noInput, noPager             bool
 	lockWait                     time.Duration
+	patience                     time.Duration // with a server that went away at COMMIT
 	scopeOnly, scopeExcept, with []string
 }
 
@@ -87,7 +89,7 @@ type app struct {
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{stdin: stdin, stdout: stdout, stderr: stderr}
+	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, patience: 30 * time.Second}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -119,6 +121,8 @@ func (a *app) fail(ctx context.Context, err error) int {
 	switch {
 	case errors.As(err, &moved):
 		j.Code, j.Exit, j.Moved = "target-moved", exitSafety, moved.Moves
+	case errors.As(err, &step) && step.RolledBack && errors.Is(err, engine.ErrGuard):
+		j.Code, j.Exit = "guard", exitSafety
 	case errors.As(err, &step):
 		j.Code = "step-failed"
 		if !step.RolledBack {

@@ -2,7 +2,9 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"os"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -14,31 +16,60 @@ import (
 	"dappermirror/internal/script"
 )
 
+// running are the options of the commands that run a script.
+type running struct {
+	yes, create           bool
+	lockTimeout, stepTime time.Duration
+	lockTries             int
+	saveRows, backup      string
+	resume                bool
+	rowChecks             string
+	rowCheckTime          time.Duration
+	file                  string // the script's, "" where it is none
+}
+
+func (o *running) flags(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
+	f.DurationVar(&o.lockTimeout, "lock-timeout", 0, "how long a statement may wait for a lock, instead of what the script says")
+	f.IntVar(&o.lockTries, "lock-tries", 3, "how often a lock is tried for before it is given up")
+	f.DurationVar(&o.stepTime, "step-timeout", 0, "how long a statement may run (0: as long as it takes)")
+	f.StringVar(&o.saveRows, "save-rows", "", "the `DIR` for rows that are lost by permission; beside the script without it")
+	f.StringVar(&o.backup, "backup-command", "", "a `COMMAND` of your own that makes a backup first; when it fails, nothing is run")
+}
+
 func (a *app) applyCommand() *cobra.Command {
-	var yes, create bool
+	var o running
 	cmd := &cobra.Command{
 		Use:   "apply SCRIPT TARGET",
 		Short: "Run a script that was approved",
 		Long: `Runs a script on the target it was made for. It first looks whether the target is
-still what the script was written for, says what will happen, and asks. Inside the
-transaction it looks once more. Make a backup first.
+still what the script was written for, whether its rows or the account's rights
+stand in the way, says what will happen, and asks. It saves the target's structure
+beside the script (SCRIPT.before.json), and the rows that are lost by permission
+(SCRIPT.rows/). Inside the transaction it looks once more.
 
-Exit code 3 says that it was refused, 4 that the target is partly changed.`,
-		Example: "  dapper-mirror apply up.sql live.db\n  dapper-mirror apply up.sql live.db --yes",
+Where not everything is one transaction a run record (SCRIPT.run.json) says what has
+run: when the run stops half way, --resume goes on from there.
+
+Exit code 3 says that it was refused, 4 that the target is partly changed or its
+state is not known.`,
+		Example: "  dapper-mirror apply up.sql live.db\n  dapper-mirror apply up.sql live.db --yes --lock-timeout 2s\n  dapper-mirror apply up.sql mariadb://office@db/quillhaven --resume",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, eng, err := a.readScript(args[0])
 			if err != nil {
 				return err
 			}
-			target, err := a.resolve(args[1], create)
+			target, err := a.resolve(args[1], o.create)
 			if err != nil {
 				return err
 			}
 			if !target.Writable() {
 				return trouble("not-a-database", "%s is no database; a script runs on a database only", target.Label)
 			}
-			ran, err := a.run(cmd.Context(), s, eng, target, yes, create)
+			o.file = args[0]
+			ran, err := a.run(cmd.Context(), s, eng, target, o)
 			if err != nil {
 				return err
 			}
@@ -54,42 +85,53 @@ Exit code 3 says that it was refused, 4 that the target is partly changed.`,
 			return nil
 		},
 	}
-	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "do not ask")
-	cmd.Flags().BoolVar(&create, "create", false, "the target may not exist yet")
+	o.flags(cmd)
+	cmd.Flags().BoolVar(&o.create, "create", false, "the target may not exist yet")
+	cmd.Flags().BoolVar(&o.resume, "resume", false, "go on where an earlier run of the script stopped")
+	rowCheckFlags(cmd, &o.rowChecks, &o.rowCheckTime)
 	return cmd
 }
 
-// run checks the fit, asks, and runs a script; it answers how many steps ran.
-func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, yes, create bool) (int, error) {
-	fit, err := a.fit(ctx, s, target)
+// run checks the fit, the rows and the rights, asks, saves what a backup wants
+// and runs a script; it answers how many steps ran.
+func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, o running) (int, error) {
+	base, err := a.beside(o.file)
 	if err != nil {
 		return 0, err
 	}
+	now, fit, err := a.fit(ctx, s, target)
+	if err != nil {
+		return 0, err
+	}
+	recordFile := base + ".run.json"
 	if fit.Done {
 		a.note("the target is already as the script would leave it; nothing to do")
+		a.forget(recordFile, s, target)
 		return 0, nil
-	}
-	if len(fit.Moves) > 0 {
-		return 0, &script.MovedError{Moves: fit.Moves}
 	}
 	steps := s.Planned()
 	if len(steps) == 0 {
 		return 0, nil
 	}
+	var record *script.Record
+	if s.NeedsRecord(eng) {
+		if record, err = a.record(recordFile, s, target, o); err != nil {
+			return 0, err
+		}
+	}
+	if record == nil || !o.resume {
+		if len(fit.Moves) > 0 {
+			return 0, &script.MovedError{Moves: fit.Moves}
+		}
+		if err := a.before(ctx, s, target, o); err != nil {
+			return 0, err
+		}
+	}
 	if s.Edited {
 		a.warn("the script was edited after it was written; it runs as it stands")
 	}
-	losses := 0
-	for _, st := range steps {
-		for _, r := range st.Risks {
-			if r.Kind == order.Loss {
-				losses++
-				a.note("loss    %s", r.Text)
-			}
-		}
-	}
-	a.note("%s on %s, %s", report.Number(len(steps), "step", "steps"), target.Label, report.Number(losses, "loss", "losses"))
-	if !yes {
+	a.announce(steps, target)
+	if !o.yes {
 		ok, err := a.ask(fmt.Sprintf("Run them on %s?", target.Label))
 		if err != nil {
 			return 0, err
@@ -98,23 +140,198 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			return 0, refusal("declined", "not run: the answer was no")
 		}
 	}
-	db, err := target.Open(ctx, engine.OpenOptions{Write: true, Create: create, LockWait: a.lockWait})
+	db, err := target.Open(ctx, engine.OpenOptions{Write: true, Create: o.create, LockWait: a.lockWait})
 	if err != nil {
 		return 0, trouble("open", "%w", err)
 	}
 	defer db.Close()
-	start := time.Now()
-	err = script.Run(ctx, s, eng, db, func(step, of int, title string) {
-		if step == 0 {
-			a.detail("        %s", title)
-			return
+	if c, ok := db.(engine.Claimer); ok {
+		if err := c.Claim(ctx); errors.Is(err, engine.ErrClaimed) {
+			return 0, refusal("claimed", "%s: %w; wait until it is done", target.Label, err)
+		} else if err != nil {
+			return 0, trouble("open", "%s: %w", target.Label, err)
 		}
-		digits := len(fmt.Sprint(of))
-		head := fmt.Sprintf("%6.1fs  step %*d of %d  ", time.Since(start).Seconds(), digits, step, of)
-		a.note("%s%s", head, report.Shorten(title, a.style().Width-len(head)))
-	})
+	}
+	if o.resume && record != nil {
+		next, err := record.Resume(ctx, s, eng, db, a.outcome(target))
+		if err != nil {
+			return 0, err
+		}
+		if next > 0 {
+			a.note("going on with step %d", next)
+		}
+	} else if !target.Missing() {
+		if err := a.backup(ctx, now, base, o.backup, s); err != nil {
+			return 0, err
+		}
+	}
+	rows := &saver{app: a, dir: base + ".rows", files: map[string]bool{}}
+	if o.saveRows != "" {
+		rows.dir = o.saveRows
+	}
+	start := time.Now()
+	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
+		Retry: func(try, of int, err error) { a.note("%v; trying again (%d of %d)", errors.Unwrap(err), try, of) },
+		Progress: func(step, of int, title string) {
+			if step == 0 {
+				a.detail("        %s", title)
+				return
+			}
+			digits := len(fmt.Sprint(of))
+			head := fmt.Sprintf("%6.1fs  step %*d of %d  ", time.Since(start).Seconds(), digits, step, of)
+			a.note("%s%s", head, report.Shorten(title, a.style().Width-len(head)))
+		}})
 	if err != nil {
 		return 0, err
 	}
+	a.note("%6.1fs  done", time.Since(start).Seconds())
+	a.forget(recordFile, s, target)
 	return len(steps), nil
+}
+
+// record begins a run record, or takes up the one of a run that stopped.
+func (a *app) record(path string, s *script.Script, target *place.Place, o running) (*script.Record, error) {
+	var record *script.Record
+	_, err := os.Stat(path)
+	switch {
+	case o.resume:
+		if record, err = script.ReadRecord(path, s, target.Label); err != nil {
+			return nil, refusal("record", "%w; compare again and write a new script from there", err)
+		}
+	case err == nil:
+		old, err := script.ReadRecord(path, s, target.Label)
+		if err == nil && !old.Done && (len(old.Statements) > 0 || old.Transaction != "") {
+			return nil, refusal("unfinished", "a run of this script on %s stopped half way (%s); go on with --resume", target.Label, path)
+		}
+		fallthrough
+	default:
+		record = script.NewRecord(s, target.Label)
+	}
+	record.Put = func(data []byte) error { return writeFile(path, data, true) }
+	return record, nil
+}
+
+// forget removes the record of a run that is done.
+func (a *app) forget(path string, s *script.Script, target *place.Place) {
+	if _, err := script.ReadRecord(path, s, target.Label); err == nil {
+		_ = os.Remove(path) // one that stays says that the run is done
+	}
+}
+
+// before refuses what the rows or the account's rights would stop half way.
+func (a *app) before(ctx context.Context, s *script.Script, target *place.Place, o running) error {
+	if target.Missing() {
+		return nil
+	}
+	lacking, err := a.lacking(ctx, s, target)
+	if err != nil {
+		return err
+	}
+	if len(lacking) > 0 {
+		for _, l := range lacking {
+			a.note("lacking  %s", l)
+		}
+		return refusal("rights", "the account lacks %s for these steps: %s; nothing was run", report.Number(len(lacking), "right", "rights"), join(lacking, 5))
+	}
+	if o.rowChecks == "off" {
+		return nil
+	}
+	failing, err := a.askAgain(ctx, s, target, o.rowCheckTime)
+	if err != nil {
+		return err
+	}
+	for _, f := range failing {
+		a.note("will fail  %s", f)
+	}
+	if len(failing) > 0 {
+		return refusal("will-fail", "the target's rows stand in the way of %s; %s; nothing was run", report.Number(len(failing), "step", "steps"), script.WayOut)
+	}
+	return nil
+}
+
+// askAgain asks the rows once more about what they stood in the way of, and
+// answers what they still do.
+func (a *app) askAgain(ctx context.Context, s *script.Script, target *place.Place, limit time.Duration) ([]string, error) {
+	var questions []*order.Question
+	words := map[*order.Question]string{}
+	for _, st := range s.Planned() {
+		for _, r := range st.Risks {
+			if r.Rows == nil || r.Rows.Count == "" || r.Kind != order.WillFail {
+				continue
+			}
+			q := &order.Question{Count: r.Rows.Count, What: "stand in the way"}
+			questions = append(questions, q)
+			words[q] = fmt.Sprintf("step %d (%s): %s", st.Number, st.Title, r.Sentence())
+		}
+	}
+	answers, err := a.askRows(ctx, target, questions, limit)
+	if err != nil {
+		return nil, err
+	}
+	var out []string
+	for _, q := range questions {
+		if an := answers.To(q); an != nil && an.State == order.Found {
+			out = append(out, words[q])
+		}
+	}
+	return out, nil
+}
+
+// lacking lists what the account may not do that the script wants.
+func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place) ([]string, error) {
+	db, err := target.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+	if err != nil {
+		return nil, trouble("open", "%w", err)
+	}
+	defer db.Close()
+	in, ok := db.(engine.Inspector)
+	if !ok {
+		return nil, nil
+	}
+	var work []engine.Work
+	for _, st := range s.Planned() {
+		work = append(work, engine.Work{On: st.About.Object(), Creates: st.Creates, Drops: st.Drops, Part: st.About.PartKind})
+	}
+	out, err := in.Lacking(ctx, work, s.Meta.Role)
+	if err != nil {
+		return nil, trouble("rights", "finding out what the account may do: %w", err)
+	}
+	return out, nil
+}
+
+func (a *app) announce(steps []script.StepInfo, target *place.Place) {
+	losses := 0
+	for _, st := range steps {
+		for _, r := range st.Risks {
+			if r.Kind == order.Loss {
+				losses++
+				a.note("loss    %s", r.Sentence())
+			}
+		}
+	}
+	a.note("%s on %s, %s", report.Number(len(steps), "step", "steps"), target.Label, report.Number(losses, "loss", "losses"))
+}
+
+func join(words []string, most int) string {
+	out := ""
+	for i, w := range words {
+		switch {
+		case i == most:
+			return fmt.Sprintf("%s and %d more", out, len(words)-most)
+		case i > 0:
+			out += ", "
+		}
+		out += w
+	}
+	return out
+}
+
+// wait waits some milliseconds; false when it is over before.
+func wait(ctx context.Context, milliseconds int) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-time.After(time.Duration(milliseconds) * time.Millisecond):
+		return true
+	}
 }

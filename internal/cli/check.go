@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
@@ -31,15 +32,15 @@ func (a *app) readScript(path string) (*script.Script, engine.Engine, error) {
 }
 
 // fit tells whether the target is what the script was written for.
-func (a *app) fit(ctx context.Context, s *script.Script, target *place.Place) (script.FitReport, error) {
+func (a *app) fit(ctx context.Context, s *script.Script, target *place.Place) (*catalog.Catalog, script.FitReport, error) {
 	c, err := target.Read(ctx, place.Options{LockWait: a.lockWait})
 	if err != nil {
-		return script.FitReport{}, trouble("reading", "%w", err)
+		return nil, script.FitReport{}, trouble("reading", "%w", err)
 	}
 	if c.Engine != s.Meta.Engine {
-		return script.FitReport{}, trouble("engines", "the script is for %s and the target is %s", engineTitle(s.Meta.Engine), engineTitle(c.Engine))
+		return nil, script.FitReport{}, trouble("engines", "the script is for %s and the target is %s", engineTitle(s.Meta.Engine), engineTitle(c.Engine))
 	}
-	return s.Check(c), nil
+	return c, s.Check(c), nil
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -67,7 +68,7 @@ Exit code 1 says that the target no longer fits.`,
 				if err != nil {
 					return err
 				}
-				r, err := a.fit(cmd.Context(), s, target)
+				_, r, err := a.fit(cmd.Context(), s, target)
 				if err != nil {
 					return err
 				}

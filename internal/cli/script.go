@@ -36,9 +36,13 @@ func (w *writing) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
 	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
 	cmd.Flags().StringVar(&w.as, "as", "", "the `ROLE` the script acts for, where the account that runs it is a member of the owner")
-	cmd.Flags().StringVar(&w.rowChecks, "row-checks", "on", "ask the target's rows about every risk: `on` or off")
-	cmd.Flags().DurationVar(&w.rowCheckTime, "row-check-time", 5*time.Second, "how long one question to the rows may take")
+	rowCheckFlags(cmd, &w.rowChecks, &w.rowCheckTime)
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
+}
+
+func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
+	cmd.Flags().StringVar(checks, "row-checks", "on", "ask the target's rows about every risk: `on` or off")
+	cmd.Flags().DurationVar(limit, "row-check-time", 5*time.Second, "how long one question to the rows may take")
 }
 
 func (a *app) scriptCommand() *cobra.Command {

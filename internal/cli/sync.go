@@ -11,7 +11,8 @@ import (
 
 func (a *app) syncCommand() *cobra.Command {
 	var w writing
-	var yes, force bool
+	var o running
+	var force bool
 	var output string
 	cmd := &cobra.Command{
 		Use:   "sync SOURCE TARGET",
@@ -58,12 +59,13 @@ Exit code 3 says that something was held back or refused.`,
 				a.willFail(plan)
 				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", report.Number(len(plan.WillFail()), "step", "steps"))
 			}
-			if !yes { // the list must be read before the question
+			if !o.yes { // the list must be read before the question
 				if err := a.flush(); err != nil {
 					return err
 				}
 			}
-			ran, err := a.run(cmd.Context(), s, eng, p.target, yes, w.create)
+			o.file, o.create, o.rowChecks, o.rowCheckTime = output, w.create, w.rowChecks, w.rowCheckTime
+			ran, err := a.run(cmd.Context(), s, eng, p.target, o)
 			if err != nil {
 				return err
 			}
@@ -85,7 +87,7 @@ Exit code 3 says that something was held back or refused.`,
 			return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: p.target.Label, Remaining: &remaining}, again.comparison)
 		},
 	}
-	cmd.Flags().BoolVarP(&yes, "yes", "y", false, "do not ask")
+	o.flags(cmd)
 	cmd.Flags().StringVarP(&output, "output", "o", "", "keep the script in this `FILE`")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.flags(cmd)

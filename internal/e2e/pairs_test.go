@@ -17,6 +17,9 @@ type pairCase struct {
 	loss                         bool     // without permission it is held back
 	same                         bool     // the two are the same
 	since                        string   // the first major that has what the case is about
+	says                         []string // what the script must say
+	exit                         int      // of script
+	trips                        string   // a statement after which the script must stop
 }
 
 func readPairs(t *testing.T, pattern string) []pairCase {
@@ -63,6 +66,14 @@ func readPairs(t *testing.T, pattern string) []pairCase {
 				c.keep = append(c.keep, text)
 			case "loss":
 				c.loss = true
+			case "says":
+				c.says = append(c.says, text)
+			case "exit":
+				if _, err := fmt.Sscan(text, &c.exit); err != nil {
+					t.Fatalf("%s: exit %q", f, text)
+				}
+			case "trips":
+				c.trips = text
 			case "since":
 				c.since = text
 			case "same":

@@ -120,16 +120,80 @@ type RowReader interface {
 	Lines(ctx context.Context, query string, line func(string) error) error
 }
 
+// Claimer is a Database that can be claimed for one run at a time.
+type Claimer interface {
+	// Claim keeps others from running a script on it until the database is
+	// closed; ErrClaimed says that somebody does.
+	Claim(ctx context.Context) error
+}
+
+// Limiter is a Database whose session can be told how long to wait.
+type Limiter interface {
+	// LockLimit and StepLimit are statements that set how long a statement
+	// may wait for a lock, and how long it may run; "" where the engine has
+	// none such.
+	LockLimit(d time.Duration) string
+	StepLimit(d time.Duration) string
+}
+
+// Outcome is what became of a transaction.
+type Outcome string
+
+// The outcomes.
+const (
+	Committed  Outcome = "committed"
+	Aborted    Outcome = "aborted"
+	InProgress Outcome = "in progress"
+	NotKnown   Outcome = "not known"
+)
+
+// Transactor is a Database that can tell what became of a transaction whose
+// connection was lost.
+type Transactor interface {
+	// Transaction names the transaction that is open.
+	Transaction(ctx context.Context) (string, error)
+	// Outcome tells what became of one, on another connection.
+	Outcome(ctx context.Context, id string) (Outcome, error)
+}
+
+// Marker is a Database whose statements commit one by one. It can tell by a
+// short hash whether the things a statement touches are as they were.
+type Marker interface {
+	Mark(ctx context.Context, things []catalog.Ref) (string, error)
+}
+
+// Work is what a script does to one object.
+type Work struct {
+	On      catalog.Ref
+	Creates bool
+	Drops   bool
+	Part    catalog.Kind // the part that is changed, "" for the object itself
+}
+
+// Inspector is a Database that can tell what its account may not do.
+type Inspector interface {
+	// Lacking lists what the account, or the role it acts for, lacks for the
+	// work, in words.
+	Lacking(ctx context.Context, work []Work, role string) ([]string, error)
+}
+
+// GuardState is the SQLSTATE a guard stops a script with, where the engine has
+// such.
+const GuardState = "DM001"
+
 // Errors that every engine reports in the same way; test with errors.Is.
 var (
-	ErrNotFound  = errors.New("it does not exist")
-	ErrNotOurs   = errors.New("it is not such a database")
-	ErrLocked    = errors.New("it is locked by another program")
-	ErrReadOnly  = errors.New("it cannot be written")
-	ErrConnect   = errors.New("no connection")
-	ErrTooOld    = errors.New("its server is too old")
-	ErrDiskFull  = errors.New("there is no space left")
-	ErrTime      = errors.New("it took too long")
-	ErrValue     = errors.New("a value stands in the way")
+	ErrNotFound = errors.New("it does not exist")
+	ErrNotOurs  = errors.New("it is not such a database")
+	ErrLocked   = errors.New("it is locked by another program")
+	ErrReadOnly = errors.New("it cannot be written")
+	ErrConnect  = errors.New("no connection")
+	ErrTooOld   = errors.New("its server is too old")
+	ErrDiskFull = errors.New("there is no space left")
+	ErrTime     = errors.New("it took too long")
+	ErrValue    = errors.New("a value stands in the way")
+	// ErrGuard says that rows came which a guard of the script is there for.
+	ErrGuard     = errors.New("the rows are no longer as they were when the script was written")
+	ErrClaimed   = errors.New("another run is at work on it")
 	ErrUncertain = errors.New("it is not known whether the last step was kept")
 )

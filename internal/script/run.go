@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
+	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 )
@@ -32,6 +35,9 @@ type StepError struct {
 	Title      string
 	Err        error
 	RolledBack bool // the target is as it was
+	Unknown    bool // whether the statement was kept is not known
+	Ran, Of    int  // steps that ran whole, of all
+	Resume     bool // a run record says how to go on
 }
 
 func (e *StepError) Error() string {
@@ -39,85 +45,362 @@ func (e *StepError) Error() string {
 	if e.Step > 0 {
 		where = fmt.Sprintf("step %d (%s), line %d", e.Step, sqltext.CommentSafe(e.Title), e.Line)
 	}
-	state := "the target is as it was"
-	if !e.RolledBack {
-		state = "the target is partly changed; compare again to see what is left to do"
+	return fmt.Sprintf("the script stopped at %s: %v; %s", where, e.Err, e.state())
+}
+
+func (e *StepError) state() string {
+	if e.RolledBack {
+		return "the target is as it was"
 	}
-	return fmt.Sprintf("the script stopped at %s: %v; %s", where, e.Err, state)
+	how := "compare again to see what is left to do"
+	if e.Resume {
+		how = "go on with --resume"
+	}
+	state := "the target is partly changed"
+	if e.Of > 0 {
+		state = fmt.Sprintf("%d of %s ran before it and stay", e.Ran, Plural(e.Of, "step", "steps"))
+	}
+	if e.Unknown {
+		state += ", and whether this statement was kept is not known"
+	}
+	return state + "; " + how
 }
 
 func (e *StepError) Unwrap() error { return e.Err }
 
-// Progress is told when a step begins, and of every statement before it runs
-// (then step is 0 and title the statement).
-type Progress func(step, of int, title string)
+// RunOptions say how a script is run.
+type RunOptions struct {
+	// Progress is told when a step begins, and of every statement before it
+	// runs (then step is 0 and title the statement).
+	Progress func(step, of int, title string)
+	// LockTimeout and StepTimeout replace the script's own, where given.
+	LockTimeout, StepTimeout time.Duration
+	// LockTries is how often a lock is tried for; Retry is told before each
+	// try but the first.
+	LockTries int
+	Retry     func(try, of int, err error)
+	// Save keeps the rows a risk would destroy; it is called under the lock,
+	// before the step.
+	Save func(ctx context.Context, db engine.Database, r order.Risk) error
+	// Outcome finds out what became of a transaction whose connection was
+	// lost.
+	Outcome func(ctx context.Context, id string) engine.Outcome
+	// Record, where given, is kept up to date, and says what has run.
+	Record *Record
+}
+
+// runner is one run of a script.
+type runner struct {
+	RunOptions
+	s      *Script
+	eng    engine.Engine
+	db     engine.Database
+	cmds   []Command
+	titles map[int]StepInfo
+	// transaction says that the script has one.
+	transaction  bool
+	inside, kept bool
+	gone         bool // the connection was lost when all was kept
+	limited      bool
+	apart        map[catalog.Ref]bool // what steps outside the transaction change
+	last, ran    int
+	id           string // of the transaction
+	locked       []string
+	words        []string // the first word of each command
+	within       []bool   // which commands are inside the transaction
+}
+
+func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions) (*runner, error) {
+	cmds, err := s.Commands(eng.Dialect())
+	if err != nil {
+		return nil, err
+	}
+	r := &runner{RunOptions: opt, s: s, eng: eng, db: db, cmds: cmds, titles: map[int]StepInfo{}, apart: map[catalog.Ref]bool{},
+		words: make([]string, len(cmds)), within: make([]bool, len(cmds))}
+	for _, st := range s.Planned() {
+		r.titles[st.Number] = st
+		if st.Apart {
+			for _, t := range st.Touches {
+				r.apart[t] = true
+			}
+		}
+	}
+	inside := false
+	for i, c := range cmds {
+		r.words[i] = firstWord(eng.Dialect(), c.Text)
+		inside = inside || r.words[i] == "begin"
+		r.within[i] = inside
+		inside = inside && r.words[i] != "commit"
+		r.transaction = r.transaction || r.words[i] == "begin"
+	}
+	return r, nil
+}
 
 // Run runs a script on a database. Inside the script's transaction, before
 // its first step, the fit of the target is looked at once more. When a
-// statement fails the transaction is rolled back.
-func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, progress Progress) error {
-	cmds, err := s.Commands(eng.Dialect())
+// statement fails the transaction is rolled back. With a record it goes on
+// where that says that an earlier run stopped.
+func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, opt RunOptions) error {
+	r, err := newRunner(s, eng, db, opt)
 	if err != nil {
 		return err
 	}
-	titles, abouts := map[int]string{}, map[int]catalog.Ref{}
-	for _, st := range s.Planned() {
-		titles[st.Number], abouts[st.Number] = st.Title, st.About.Object()
-	}
-	apart := map[catalog.Ref]bool{} // what steps before the transaction have changed
-	inside, kept, last := false, false, 0
-	fail := func(c Command, err error) error {
-		e := &StepError{Step: c.Step, Line: c.Line, Title: titles[c.Step], Err: err, RolledBack: !kept}
-		if inside {
-			// The statement's own context may be cancelled; undoing must go on.
-			if rb := db.Exec(context.WithoutCancel(ctx), "ROLLBACK"); rb != nil && !errors.Is(err, engine.ErrUncertain) {
-				e.Err = fmt.Errorf("%w (and ROLLBACK answered: %v)", err, rb)
+	begin := 0
+	for try := 1; ; try++ {
+		at, err := r.from(ctx, begin)
+		if err == nil {
+			break
+		}
+		if !errors.Is(err, engine.ErrLocked) || try >= r.LockTries || ctx.Err() != nil {
+			var se *StepError
+			if errors.As(err, &se) && errors.Is(err, engine.ErrLocked) && try > 1 {
+				se.Err = fmt.Errorf("%w; given up after %d tries", se.Err, try)
 			}
+			return err
 		}
-		if errors.Is(err, engine.ErrUncertain) {
-			e.RolledBack = false
+		if r.Retry != nil {
+			r.Retry(try+1, r.LockTries, err)
 		}
-		return e
+		begin = at
+		select {
+		case <-time.After(time.Duration(try) * 500 * time.Millisecond):
+		case <-ctx.Done():
+		}
 	}
-	for _, c := range cmds {
-		if c.Client {
+	if r.inside { // an edited script may have lost its COMMIT
+		return r.fail(ctx, r.cmds[len(r.cmds)-1], errors.New("the script begins a transaction and never commits it"))
+	}
+	return r.Record.finish()
+}
+
+// from runs the commands from one on. When it fails it answers with which to
+// begin again: with the transaction's first, or the one that failed.
+func (r *runner) from(ctx context.Context, begin int) (int, error) {
+	start := begin
+	for i := begin; i < len(r.cmds); i++ {
+		c := r.cmds[i]
+		if c.Client || r.Record.skips(r, i) {
 			continue // for the engine's own client; stopping at an error is what we do anyway
 		}
 		if err := ctx.Err(); err != nil {
-			return fail(c, err)
+			return start, r.fail(ctx, c, err)
 		}
-		if c.Step != last && c.Step > 0 && progress != nil {
-			progress(c.Step, s.Meta.Steps, titles[c.Step])
-			last = c.Step
-		}
-		if progress != nil {
-			progress(0, s.Meta.Steps, c.Text)
-		}
-		if err := db.Exec(ctx, c.Text); err != nil {
-			return fail(c, err)
-		}
-		switch word := firstWord(eng, c.Text); {
-		case word == "begin":
-			inside = true
-			now, err := db.Read(ctx)
-			if err != nil {
-				return fail(c, fmt.Errorf("reading the target once more: %w", err))
+		if r.gone {
+			if r.titles[c.Step].Apart {
+				return start, r.fail(ctx, c, fmt.Errorf("%w: the connection was lost", engine.ErrConnect))
 			}
-			if moves := besides(s.Check(now).Moves, apart); len(moves) > 0 {
-				return fail(c, &MovedError{moves})
-			}
-		case word == "commit":
-			inside, kept = false, true
-		case !inside && c.Step > 0:
-			kept = true
-			apart[abouts[c.Step]] = true
+			continue // it changes nothing that stays
+		}
+		word := r.words[i]
+		if word == "begin" {
+			start = i
+		} else if !r.inside {
+			start = i
+		}
+		if err := r.command(ctx, i, c, word); err != nil {
+			return start, err
 		}
 	}
-	if inside { // an edited script may have lost its COMMIT
-		last := cmds[len(cmds)-1]
-		return fail(last, errors.New("the script begins a transaction and never commits it"))
+	return start, r.release(ctx)
+}
+
+// command runs one command with what stands around it.
+func (r *runner) command(ctx context.Context, i int, c Command, word string) error {
+	if (word == "begin" || c.Step > 0) && !r.limited {
+		r.limited = true
+		if err := r.limit(ctx); err != nil {
+			return r.fail(ctx, c, err)
+		}
+	}
+	if c.Step != r.last && c.Step > 0 && word != "commit" {
+		if err := r.step(ctx, c); err != nil {
+			return err
+		}
+	}
+	if r.Progress != nil {
+		r.Progress(0, r.s.Meta.Steps, c.Text)
+	}
+	single := !r.inside && word != "begin" && c.Step > 0 && !r.session(i)
+	if single {
+		if err := r.Record.before(ctx, r, i); err != nil {
+			return r.fail(ctx, c, err)
+		}
+	}
+	if word == "commit" {
+		if t, ok := r.db.(engine.Transactor); ok && r.inside {
+			r.id, _ = t.Transaction(ctx) // "" is not known
+			if err := r.Record.transaction(r.id); err != nil {
+				return r.fail(ctx, c, err)
+			}
+		}
+	}
+	err := r.exec(ctx, c.Text)
+	if word == "commit" && errors.Is(err, engine.ErrUncertain) && r.Outcome != nil && r.id != "" {
+		switch r.Outcome(ctx, r.id) {
+		case engine.Committed:
+			r.inside, r.kept, r.gone = false, true, true
+			return r.Record.committed()
+		case engine.Aborted:
+			r.inside = false
+			return r.fail(ctx, c, fmt.Errorf("%w: the connection was lost at COMMIT, and the server says that it was undone", engine.ErrConnect))
+		}
+	}
+	if err != nil {
+		return r.fail(ctx, c, err)
+	}
+	switch {
+	case word == "begin":
+		r.inside = true
+		return r.begun(ctx, c)
+	case word == "commit":
+		r.inside, r.kept = false, true
+		if err := r.Record.committed(); err != nil {
+			return r.fail(ctx, c, err)
+		}
+	case single:
+		r.kept = true
+		if err := r.Record.after(ctx, r, i); err != nil {
+			return r.fail(ctx, c, err)
+		}
 	}
 	return nil
+}
+
+// begun looks at the fit once more and saves what is lost.
+func (r *runner) begun(ctx context.Context, c Command) error {
+	now, err := r.db.Read(ctx)
+	if err != nil {
+		return r.fail(ctx, c, fmt.Errorf("reading the target once more: %w", err))
+	}
+	if moves := besides(r.s.Check(now).Moves, r.apart); len(moves) > 0 {
+		return r.fail(ctx, c, &MovedError{moves})
+	}
+	for _, st := range r.s.Planned() {
+		if !st.Apart {
+			if err := r.save(ctx, st); err != nil {
+				return r.fail(ctx, c, err)
+			}
+		}
+	}
+	return nil
+}
+
+// step begins a step.
+func (r *runner) step(ctx context.Context, c Command) error {
+	if err := r.release(ctx); err != nil {
+		return r.fail(ctx, c, err)
+	}
+	if r.last > 0 {
+		r.ran++
+	}
+	r.last = c.Step
+	if r.Progress != nil {
+		r.Progress(c.Step, r.s.Meta.Steps, r.titles[c.Step].Title)
+	}
+	if !r.inside {
+		if err := r.save(ctx, r.titles[c.Step]); err != nil {
+			return r.fail(ctx, c, err)
+		}
+	}
+	return nil
+}
+
+// save keeps the rows that a step would destroy.
+func (r *runner) save(ctx context.Context, st StepInfo) error {
+	if r.Save == nil {
+		return nil
+	}
+	for _, risk := range st.Risks {
+		if risk.Kind != order.Loss || risk.Save == nil {
+			continue
+		}
+		if risk.Save.Lock != "" {
+			if err := r.exec(ctx, risk.Save.Lock); err != nil {
+				return err
+			}
+		}
+		if risk.Save.Release != "" {
+			r.locked = append(r.locked, risk.Save.Release)
+		}
+		if err := r.Save(ctx, r.db, risk); err != nil {
+			return fmt.Errorf("saving the rows that would be lost: %w", err)
+		}
+	}
+	return nil
+}
+
+// release gives back locks of a step that no transaction held.
+func (r *runner) release(ctx context.Context) error {
+	for _, sql := range r.locked {
+		if err := r.exec(ctx, sql); err != nil {
+			return err
+		}
+	}
+	r.locked = nil
+	return nil
+}
+
+// limit sets how long to wait, behind the script's own settings.
+func (r *runner) limit(ctx context.Context) error {
+	l, ok := r.db.(engine.Limiter)
+	if !ok {
+		return nil
+	}
+	if r.LockTimeout > 0 {
+		if sql := l.LockLimit(r.LockTimeout); sql != "" {
+			if err := r.db.Exec(ctx, sql); err != nil {
+				return err
+			}
+		}
+	}
+	if r.StepTimeout > 0 {
+		if sql := l.StepLimit(r.StepTimeout); sql != "" {
+			return r.db.Exec(ctx, sql)
+		}
+	}
+	return nil
+}
+
+func (r *runner) exec(ctx context.Context, sql string) error {
+	if r.StepTimeout <= 0 {
+		return r.db.Exec(ctx, sql)
+	}
+	within, cancel := context.WithTimeout(ctx, r.StepTimeout+time.Second) // where the engine itself does not stop it
+	defer cancel()
+	err := r.db.Exec(within, sql)
+	if err != nil && within.Err() != nil && ctx.Err() == nil {
+		return fmt.Errorf("%w (--step-timeout %s), %w", engine.ErrTime, r.StepTimeout, engine.ErrConnect)
+	}
+	if errors.Is(err, engine.ErrTime) {
+		return fmt.Errorf("%w (--step-timeout %s)", engine.ErrTime, r.StepTimeout)
+	}
+	return err
+}
+
+// fail undoes what can be undone and says where the script stopped.
+func (r *runner) fail(ctx context.Context, c Command, err error) error {
+	word := firstWord(r.eng.Dialect(), c.Text)
+	e := &StepError{Step: c.Step, Line: c.Line, Title: r.titles[c.Step].Title, Err: err, RolledBack: !r.kept, Ran: r.ran, Of: r.s.Meta.Steps, Resume: r.Record != nil}
+	// The statement's own context may be cancelled; undoing must go on.
+	going := context.WithoutCancel(ctx)
+	if r.inside {
+		if rb := r.db.Exec(going, "ROLLBACK"); rb != nil && !errors.Is(err, engine.ErrUncertain) {
+			e.Err = fmt.Errorf("%w (and ROLLBACK answered: %v)", err, rb)
+		}
+		r.inside, r.last = false, 0
+	}
+	for _, sql := range r.locked {
+		_ = r.db.Exec(going, sql) // the end of the session does it too
+	}
+	r.locked = nil
+	lost := errors.Is(err, engine.ErrConnect) || errors.Is(err, context.Canceled)
+	if errors.Is(err, engine.ErrUncertain) || !r.transaction && c.Step > 0 && lost && !slices.Contains(sessionWords, word) {
+		e.RolledBack, e.Unknown = false, true
+	}
+	if e.RolledBack {
+		r.Record.undone()
+	}
+	return e
 }
 
 // besides is the moves that are not our own doing.
@@ -131,11 +414,27 @@ func besides(moves []Move, ours map[catalog.Ref]bool) []Move {
 	return out
 }
 
-func firstWord(eng engine.Engine, sql string) string {
-	for _, t := range sqltext.Lex(eng.Dialect(), sql) {
+// sessionWords begin statements that change nothing but the session.
+var sessionWords = []string{"set", "reset", "lock", "unlock", "do", "use", "select", "pragma", "guard"}
+
+func (r *runner) session(i int) bool { return slices.Contains(sessionWords, r.words[i]) }
+
+// firstWord is a statement's first word; that of a guard, which MariaDB writes
+// as BEGIN NOT ATOMIC, is "guard".
+func firstWord(d sqltext.Dialect, text string) string {
+	var words []string
+	for _, t := range sqltext.Lex(d, text) {
 		if !t.Blank() {
-			return strings.ToLower(t.Text)
+			if words = append(words, strings.ToLower(t.Text)); len(words) == 2 {
+				break
+			}
 		}
 	}
-	return ""
+	switch {
+	case len(words) == 0:
+		return ""
+	case len(words) == 2 && words[0] == "begin" && words[1] == "not":
+		return "guard"
+	}
+	return words[0]
 }

@@ -37,12 +37,18 @@ type Meta struct {
 	Source string `json:"source"`
 	Target string `json:"target"`
 	Steps  int    `json:"steps"`
-	Held   int    `json:"held_back"`
+	// Touches are the objects the step changes.
+	Touches []catalog.Ref `json:"touches,omitempty"`
+	Creates bool          `json:"creates,omitempty"` // it makes its object
+	Drops   bool          `json:"drops,omitempty"`
+	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
+	Held    int           `json:"held_back"`
 	// Scope is how the comparison was narrowed, as options.
 	Scope []string `json:"scope,omitempty"`
 	// Groups are what was counted besides (`--include`).
 	Groups []string `json:"include,omitempty"`
-	Body   string   `json:"body"` // hash of everything before the footer
+	Role   string   `json:"as,omitempty"` // whom the statements act for
+	Body   string   `json:"body"`         // hash of everything before the footer
 }
 
 // Fit is the fingerprint of one object the script touches or relies on,
@@ -61,7 +67,12 @@ type StepInfo struct {
 	Risks  []order.Risk `json:"risks,omitempty"`
 	// Cleared are risks that are none, as the target's rows said.
 	Cleared []order.Risk `json:"cleared,omitempty"`
-	Held    bool         `json:"held_back,omitempty"`
+	// Touches are the objects the step changes.
+	Touches []catalog.Ref `json:"touches,omitempty"`
+	Creates bool          `json:"creates,omitempty"` // it makes its object
+	Drops   bool          `json:"drops,omitempty"`
+	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
+	Held    bool          `json:"held_back,omitempty"`
 }
 
 // Input is what a script is written from.
@@ -361,9 +372,9 @@ func (w *writer) footer() {
 	w.line("")
 	hash := bodyHash(w.b.String())
 	w.line(metaMark + asciiJSON(Meta{Format: Version, Engine: w.Engine.Name(), Source: w.Source, Target: w.Target,
-		Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Body: hash}))
+		Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Role: w.Role, Body: hash}))
 	for _, s := range w.Plan.Steps {
-		w.line(stepMark + asciiJSON(StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared}))
+		w.line(stepMark + asciiJSON(stepInfo(s)))
 	}
 	for _, s := range w.Plan.Held {
 		w.line(stepMark + asciiJSON(StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Held: true}))
@@ -371,6 +382,21 @@ func (w *writer) footer() {
 	for _, f := range fits(w.Plan) {
 		w.line(fitMark + asciiJSON(f))
 	}
+}
+
+func stepInfo(s *order.Step) StepInfo {
+	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Apart: s.Alone}
+	seen := map[catalog.Ref]bool{}
+	for _, r := range slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes) {
+		if o := r.Object(); !seen[o] {
+			seen[o] = true
+			info.Touches = append(info.Touches, o)
+		}
+	}
+	object := s.About.Object()
+	info.Creates = !s.About.IsPart() && slices.Contains(s.Makes, object) && !slices.Contains(s.Removes, object) && strings.HasPrefix(s.Title, "create ")
+	info.Drops = !s.About.IsPart() && slices.Contains(s.Removes, object) && !slices.Contains(s.Makes, object)
+	return info
 }
 
 // fits are the objects the steps touch, and those that these need.

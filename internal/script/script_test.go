@@ -233,11 +233,11 @@ func TestRun(t *testing.T) {
 		}
 		db := &fake{failAt: c.failAt, err: c.err, now: c.now}
 		var told []int
-		err = Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, func(step, of int, _ string) {
+		err = Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{Progress: func(step, of int, _ string) {
 			if step > 0 {
 				told = append(told, step*10+of)
 			}
-		})
+		}})
 		if c.err == nil && !c.moved {
 			if err != nil || fmt.Sprint(told) != "[12 22]" {
 				t.Errorf("%s: %v, progress %v", c.name, err, told)
@@ -270,11 +270,11 @@ func TestRunStopsWhenInterrupted(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	db := &fake{now: plan("berth").Actual}
-	err = Run(ctx, s, toyEngine{sqltext.SQLite}, db, func(step, of int, _ string) {
+	err = Run(ctx, s, toyEngine{sqltext.SQLite}, db, RunOptions{Progress: func(step, of int, _ string) {
 		if step > 0 {
 			cancel()
 		}
-	})
+	}})
 	var se *StepError
 	if !errors.As(err, &se) || !errors.Is(err, context.Canceled) || !se.RolledBack || db.said[len(db.said)-1] != "ROLLBACK" {
 		t.Errorf("%v, last %q", err, db.said[len(db.said)-1])
@@ -287,7 +287,7 @@ func TestRunWithoutCommit(t *testing.T) {
 		t.Fatal(err)
 	}
 	db := &fake{now: plan("berth").Actual}
-	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, nil); err == nil || !strings.Contains(err.Error(), "never commits") {
+	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{}); err == nil || !strings.Contains(err.Error(), "never commits") {
 		t.Errorf("a script that lost its COMMIT: %v", err)
 	}
 }

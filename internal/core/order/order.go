@@ -35,6 +35,18 @@ type Risk struct {
 	Ask *Question `json:"-"`
 	// Rows is what they said, nil where they were not asked.
 	Rows *Answer `json:"row_check,omitempty"`
+	// Save is how the rows can be saved before they are lost; nil where they
+	// cannot, or where nothing is lost.
+	Save *Save `json:"save,omitempty"`
+}
+
+// Save is how rows are written down: each row of the query is a statement
+// that brings something back. Lock keeps others from changing it meanwhile,
+// Release gives the lock back where the end of the transaction does not.
+type Save struct {
+	Lock    string `json:"lock,omitempty"`
+	Query   string `json:"query"`
+	Release string `json:"release,omitempty"`
 }
 
 // Sentence is the risk in words, with what the rows say.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"dappermirror/internal/core/catalog"
 )
@@ -88,15 +89,27 @@ func (q *Question) Words(state AnswerState, rows, of int64, why string) string {
 	case state == NotKnown:
 		return "not known (" + why + ")"
 	case state == Clean && q.Total != "":
-		return fmt.Sprintf("none of %s %s", Number(of, "row"), q.What)
+		return fmt.Sprintf("none of %s %s", Number(of, "row"), agree(1, q.What))
 	case state == Clean:
 		return cmp.Or(q.None, "none does")
 	case q.Total != "" && rows > 0:
-		return fmt.Sprintf("%s of %s %s", Thousands(rows), Number(of, "row"), q.What)
+		return fmt.Sprintf("%s of %s %s", Thousands(rows), Number(of, "row"), agree(rows, q.What))
 	case rows > 0:
-		return fmt.Sprintf("%s %s", Number(rows, "row"), q.What)
+		return fmt.Sprintf("%s %s", Number(rows, "row"), agree(rows, q.What))
 	}
 	return why
+}
+
+// singular are the verbs that change behind one row.
+var singular = map[string]string{"hold": "holds", "break": "breaks", "refer": "refers", "do": "does", "have": "has"}
+
+// agree makes a sentence's verb agree with its number.
+func agree(rows int64, what string) string {
+	verb, rest, _ := strings.Cut(what, " ")
+	if one := singular[verb]; one != "" && rows == 1 {
+		return one + " " + rest
+	}
+	return what
 }
 
 // Number writes a count with its noun: "1 row", "9,310 rows".
@@ -150,6 +163,9 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 			case r.Rows != nil && r.Rows.State == Found && r.Kind == MayFail && !r.Ask.Unsure:
 				r.Kind = WillFail
 			}
+			if r.Kind == Loss {
+				r.Save = r.Ask.save()
+			}
 			left = append(left, r)
 		}
 		s.Risks = left
@@ -162,6 +178,21 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 	for i := range p.HeldBecause {
 		p.HeldBecause[i].Rows = as.To(p.HeldBecause[i].Ask)
 	}
+}
+
+// save is how the rows a question is about can be kept.
+func (q *Question) save() *Save {
+	if q == nil || q.Save == "" {
+		return nil
+	}
+	s := &Save{Query: q.Save}
+	if len(q.Guard) > 1 { // the first locks, the second looks
+		s.Lock = q.Guard[0]
+	}
+	if len(q.Release) > 0 {
+		s.Release = q.Release[0]
+	}
+	return s
 }
 
 func (p *Plan) guard(s *Step, q *Question) {

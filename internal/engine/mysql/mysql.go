@@ -218,6 +218,9 @@ func (quiet) Print(...any) {}
 func explain(err error) error {
 	var my *driver.MySQLError
 	if errors.As(err, &my) {
+		if string(my.SQLState[:]) == engine.GuardState {
+			return fmt.Errorf("%w: %s", engine.ErrGuard, my.Message)
+		}
 		switch my.Number {
 		case 1049:
 			return fmt.Errorf("%w: the server has no such database", engine.ErrNotFound)
@@ -298,6 +301,10 @@ func explainReading(err error) error {
 // Exec implements engine.Database.
 func (d *database) Exec(ctx context.Context, text string) error {
 	if _, err := d.conn.ExecContext(ctx, text); err != nil {
+		var my *driver.MySQLError
+		if errors.As(err, &my) && my.Number == 1242 && strings.HasPrefix(text, doGuard) {
+			return engine.ErrGuard
+		}
 		return explain(err)
 	}
 	return nil

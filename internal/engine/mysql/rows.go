@@ -7,6 +7,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
 )
 
 // about asks how many rows of a table meet a condition; "" is every row.
@@ -27,9 +28,9 @@ func about(o *catalog.Object, where, what string) *order.Question {
 // around the step, as no transaction can do it. MySQL has no SIGNAL outside
 // routines: a subquery of two rows where one is wanted stops it there.
 func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *order.Question {
-	look := fmt.Sprintf("DO (SELECT 1 UNION ALL SELECT 1 WHERE EXISTS (%s));", q.List)
+	look := fmt.Sprintf(doGuard+"1 UNION ALL SELECT 1 WHERE EXISTS (%s));", q.List)
 	if maria {
-		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, literal(truncated(message, 120))))
+		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, literal(truncated(message, 120))))
 	}
 	q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;", look}
 	q.Release = []string{"UNLOCK TABLES;"}
@@ -42,6 +43,9 @@ func truncated(s string, n int) string {
 	}
 	return s
 }
+
+// doGuard is how the guard for MySQL begins.
+const doGuard = "DO (SELECT "
 
 // anyRow asks whether a table that goes holds rows.
 func anyRow(c *order.Change, o *catalog.Object) *order.Question {

@@ -155,6 +155,8 @@ func explain(err error) error {
 			return fmt.Errorf("%w (%s); try again when it is done", engine.ErrLocked, pg.Message)
 		case "25006":
 			return fmt.Errorf("%w (%s)", engine.ErrReadOnly, pg.Message)
+		case engine.GuardState:
+			return fmt.Errorf("%w: %s", engine.ErrGuard, pg.Message)
 		case "53100":
 			return fmt.Errorf("%w on the server", engine.ErrDiskFull)
 		}

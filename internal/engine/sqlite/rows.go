@@ -23,12 +23,15 @@ func about(o *catalog.Object, where, what string) *order.Question {
 	return q
 }
 
+// guardTable is the temporary table whose check stops the script.
+const guardTable = "dapper_mirror_rows"
+
 // guarded makes the script stop when there are such rows. The transaction
 // has the write lock from its beginning on (BEGIN IMMEDIATE).
 func guarded(q *order.Question, message string) *order.Question {
 	q.Guard = []string{
-		fmt.Sprintf("CREATE TEMP TABLE dapper_mirror_rows (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)) +
-			fmt.Sprintf("\nINSERT INTO temp.dapper_mirror_rows %s;", q.Count) + "\nDROP TABLE temp.dapper_mirror_rows;",
+		fmt.Sprintf("CREATE TEMP TABLE "+guardTable+" (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)) +
+			fmt.Sprintf("\nINSERT INTO temp."+guardTable+" %s;", q.Count) + "\nDROP TABLE temp." + guardTable + ";",
 	}
 	return q
 }
@@ -57,6 +60,20 @@ func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
 	q := guarded(about(o, where, "hold a value"), fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
 	q.Save = updateLines(o, col)
 	return q
+}
+
+// brokenByDefault asks whether a new column's default breaks its check; it
+// stands in every row that is there.
+func brokenByDefault(o, col, check *catalog.Object) *order.Question {
+	def := "NULL"
+	if d := col.Property("default"); d != nil {
+		def = d.Value.String()
+	}
+	if col.Has("generated") {
+		return nil
+	}
+	return &order.Question{Table: o.Ref(), What: "would break it", None: "none would",
+		Count: fmt.Sprintf("SELECT count(*) FROM %s CROSS JOIN (SELECT %s AS %s) AS dapper_mirror_new WHERE NOT (%s)", quoteName(o.Name), def, quoteName(col.Name), check.Text("expression"))}
 }
 
 // values are the columns of a table that hold values of their own.

@@ -168,6 +168,7 @@ type database struct {
 	db       *sql.DB
 	conn     *sql.Conn // nil until the library is needed
 	released func()
+	claimed  *os.File
 }
 
 // Open implements engine.Engine. The address is a file.
@@ -360,6 +361,10 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 	if err != nil && sql == "ROLLBACK" && strings.Contains(err.Error(), "no transaction is active") {
 		return nil // SQLite rolled back by itself (SQLite: Response To Errors Within A Transaction)
 	}
+	if err != nil && strings.Contains(sql, guardTable) && strings.Contains(err.Error(), "CHECK constraint failed: ") {
+		_, message, _ := strings.Cut(err.Error(), "CHECK constraint failed: ")
+		return fmt.Errorf("%w: %s", engine.ErrGuard, strings.TrimSuffix(message, " (275)"))
+	}
 	if err != nil {
 		return explain(err)
 	}
@@ -401,6 +406,7 @@ func (d *database) Lines(ctx context.Context, query string, line func(string) er
 
 // Close implements engine.Database.
 func (d *database) Close() error {
+	d.unclaim()
 	if d.conn == nil {
 		return nil
 	}

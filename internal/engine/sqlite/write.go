@@ -250,7 +250,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 			if len(p.Needs) != 1 {
 				return nil // it names another column too
 			}
-			risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when the rows that are there break the check"})
+			risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when the rows that are there break the check", Ask: brokenByDefault(c.Target, col, p)})
 		}
 		sql += " " + constraintSQL(p, true)
 		makes = append(makes, o.PartRef(p))

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -45,7 +46,7 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 	}
 	q.Guard = []string{
 		"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;",
-		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message)),
+		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING ERRCODE = '%[4]s', MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message), engine.GuardState),
 	}
 	return q
 }

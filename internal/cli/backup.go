@@ -1,0 +1,202 @@
+package cli
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+	"dappermirror/internal/script"
+)
+
+// beside is where the files of a run go: beside the script, or in the user's
+// state folder where that is no file.
+func (a *app) beside(scriptFile string) (string, error) {
+	if scriptFile != "" && scriptFile != "-" {
+		return strings.TrimSuffix(scriptFile, ".sql"), nil
+	}
+	dir := os.Getenv("XDG_STATE_HOME")
+	if dir == "" {
+		home, err := os.UserHomeDir()
+		if err != nil {
+			return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
+		}
+		dir = filepath.Join(home, ".local", "state")
+	}
+	dir = filepath.Join(dir, "dapper-mirror")
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
+	}
+	return filepath.Join(dir, "sync"), nil
+}
+
+// unused is a name for a new file: one that is there is never overwritten.
+func unused(base, ext string) string {
+	for n := 1; ; n++ {
+		name := base + ext
+		if n > 1 {
+			name = fmt.Sprintf("%s.%d%s", base, n, ext)
+		}
+		if _, err := os.Lstat(name); os.IsNotExist(err) {
+			return name
+		}
+	}
+}
+
+// backup saves the target's structure before it is changed, and runs the
+// user's own backup.
+func (a *app) backup(ctx context.Context, target *catalog.Catalog, base, command string, s *script.Script) error {
+	var b bytes.Buffer
+	if err := target.Encode(&b); err != nil {
+		return trouble("backup", "saving the target's structure: %w", err)
+	}
+	name := base + ".before.json"
+	if old, err := os.ReadFile(name); err != nil || !bytes.Equal(old, b.Bytes()) {
+		name = unused(base+".before", ".json")
+		if err := writeFile(name, b.Bytes(), false); err != nil {
+			return err
+		}
+	}
+	a.note("saved the target's structure in %s", name)
+	if command == "" {
+		return nil
+	}
+	a.note("running the backup command")
+	cmd := exec.CommandContext(ctx, "sh", "-c", command)
+	cmd.Env = append(os.Environ(), "DAPPER_MIRROR_TARGET="+s.Meta.Target)
+	cmd.Stdout, cmd.Stderr = a.stderr, a.stderr
+	if err := cmd.Run(); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return refusal("backup-failed", "the backup command failed (%v); nothing was run", err)
+	}
+	return nil
+}
+
+// saver writes rows that would be lost into a folder, a file for each thing.
+type saver struct {
+	app   *app
+	dir   string
+	files map[string]bool // that this run wrote
+}
+
+func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err error) {
+	rows, ok := db.(engine.RowReader)
+	if !ok {
+		return nil
+	}
+	if err := os.MkdirAll(s.dir, 0o700); err != nil {
+		return err
+	}
+	tmp, err := os.CreateTemp(s.dir, ".rows-*")
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if err != nil {
+			tmp.Close()
+			os.Remove(tmp.Name())
+		}
+	}()
+	w := bufio.NewWriter(tmp)
+	n := 0
+	if err := rows.Lines(ctx, r.Save.Query, func(line string) error {
+		if n == 0 {
+			fmt.Fprintf(w, "-- %s\n", sqltext.CommentSafe(r.Text))
+		}
+		n++
+		_, err := fmt.Fprintln(w, line)
+		return err
+	}); err != nil {
+		return err
+	}
+	if n == 0 {
+		tmp.Close()
+		return os.Remove(tmp.Name())
+	}
+	if err := w.Flush(); err != nil {
+		return err
+	}
+	if err := tmp.Sync(); err != nil {
+		return err
+	}
+	if err := tmp.Close(); err != nil {
+		return err
+	}
+	base := filepath.Join(s.dir, fileName(r.On))
+	name := base + ".sql"
+	if !s.files[name] { // tried again, it is written again
+		name = unused(base, ".sql")
+	}
+	if err := os.Rename(tmp.Name(), name); err != nil {
+		return err
+	}
+	s.files[name] = true
+	s.app.note("saved  %s in %s", plural(n, "row", "rows"), name)
+	return nil
+}
+
+func plural(n int, one, many string) string { return script.Plural(n, one, many) }
+
+// fileName is a name for a file about a thing, whatever that is called.
+func fileName(r catalog.Ref) string {
+	parts := []string{string(r.Kind)}
+	for _, p := range []string{r.Schema, r.Name, string(r.PartKind), r.Part} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	return strings.Map(func(c rune) rune {
+		switch {
+		case c >= 'a' && c <= 'z', c >= 'A' && c <= 'Z', c >= '0' && c <= '9', c == '_', c == '-', c == '.':
+			return c
+		}
+		return '_'
+	}, strings.Join(parts, "."))
+}
+
+// outcome asks the target's server, for as long as it takes to come back, what
+// became of a transaction.
+func (a *app) outcome(target *place.Place) func(context.Context, string) engine.Outcome {
+	return func(ctx context.Context, id string) engine.Outcome {
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), a.patience)
+		defer cancel()
+		a.note("the connection was lost at COMMIT; asking the server what became of it")
+		for {
+			if o := a.askOutcome(ctx, target, id); o != "" {
+				return o
+			}
+			if !wait(ctx, 300) {
+				return engine.NotKnown
+			}
+		}
+	}
+}
+
+// askOutcome asks once; "" where there is no answer yet.
+func (a *app) askOutcome(ctx context.Context, target *place.Place, id string) engine.Outcome {
+	db, err := target.Open(ctx, engine.OpenOptions{})
+	if err != nil {
+		return ""
+	}
+	defer db.Close()
+	t, ok := db.(engine.Transactor)
+	if !ok {
+		return engine.NotKnown
+	}
+	o, err := t.Outcome(ctx, id)
+	if err != nil || o == engine.InProgress {
+		return ""
+	}
+	return o
+}

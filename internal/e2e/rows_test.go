@@ -1,0 +1,84 @@
+package e2e
+
+import (
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// engines are the three of them, each on its private server.
+var engines = []struct {
+	name string
+	with func(t testing.TB) places
+}{
+	{"sqlite", func(t testing.TB) places { return litePlaces{t.TempDir(), new(int)} }},
+	{"postgres", func(t testing.TB) places { return pgPlaces{postgres(t)} }},
+	{"mariadb", func(t testing.TB) places { return mariaPlaces{mariadb(t)} }},
+}
+
+// unfolded is a script's text with its comments unfolded.
+func unfolded(text string) string {
+	return strings.Join(strings.Fields(strings.ReplaceAll(text, "\n--", " ")), " ")
+}
+
+// TestRowChecks: what the rows say about each risk stands in the script; what
+// they forbid ends with 3; a row that comes between check and run trips the
+// guard, in the engine's own client and in apply, and nothing is lost.
+func TestRowChecks(t *testing.T) {
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			p := e.with(t)
+			for _, c := range readPairs(t, filepath.Join("testdata", "rows", e.name+".sql")) {
+				t.Run(c.name, func(t *testing.T) {
+					dir := t.TempDir()
+					source, target := p.make(t, c.common+c.source), p.make(t, c.common+c.target+c.rows)
+					before := p.dump(t, target)
+					file := filepath.Join(dir, "up.sql")
+					r := want(t, c.exit, dir, "script", source, target, "-o", file)
+					text := unfolded(read(t, file))
+					for _, s := range c.says {
+						if !strings.Contains(text, strings.Join(strings.Fields(s), " ")) {
+							t.Errorf("the script does not say %q:\n%s", s, read(t, file))
+						}
+					}
+					if d := firstDifference(before, p.dump(t, target)); d != "" {
+						t.Errorf("asking changed the target: %s", d)
+					}
+					if strings.Contains(text, "will-fail") {
+						if !strings.Contains(r.errout, "will fail") {
+							t.Errorf("it is not said: %s", r.errout)
+						}
+						r = want(t, 3, dir, "apply", file, target, "--yes")
+						if d := firstDifference(before, p.dump(t, target)); d != "" || !strings.Contains(r.errout, "stand in the way") {
+							t.Errorf("%s\n%s", d, r.errout)
+						}
+						return
+					}
+					if c.trips == "" {
+						if c.exit == 0 && !strings.Contains(text, "may-fail") {
+							want(t, 0, dir, "apply", file, target, "--yes")
+							want(t, 0, dir, "compare", source, target)
+						}
+						return
+					}
+					p.ask(t, target, c.trips)
+					keep := ""
+					for _, q := range c.keep {
+						keep += p.ask(t, target, q)
+					}
+					if out, err := p.client(target, file); err == nil {
+						t.Errorf("the guard let the client through: %s", out)
+					}
+					want(t, 3, dir, "apply", file, target, "--yes")
+					now := ""
+					for _, q := range c.keep {
+						now += p.ask(t, target, q)
+					}
+					if d := firstDifference(before, p.dump(t, target)); d != "" || keep != now {
+						t.Errorf("the target is not as it was: %s %s %s", d, keep, now)
+					}
+				})
+			}
+		})
+	}
+}

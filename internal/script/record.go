@@ -1,0 +1,283 @@
+package script
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
+)
+
+// RecordVersion is the version of a run record's format.
+const RecordVersion = 1
+
+// Record says which statements of a script have run on a target. It is kept
+// beside the script where not everything is one transaction, and written
+// before and after each statement that commits by itself.
+type Record struct {
+	Format     int           `json:"format"`
+	Script     string        `json:"script"` // hash of its text
+	Target     string        `json:"target"`
+	Statements []RecordEntry `json:"statements"`
+	// Transaction names the transaction, as soon as it is about to commit.
+	Transaction string `json:"transaction,omitempty"`
+	Committed   bool   `json:"committed,omitempty"`
+	Done        bool   `json:"done"`
+
+	// Put writes the record down so that it lasts; it is called with the whole
+	// text.
+	Put func([]byte) error `json:"-"`
+	// skip are the statements that need not run, and settled says that the
+	// transaction was kept.
+	skip    map[int]bool
+	settled bool
+	resumed bool
+}
+
+// RecordEntry is one statement: the fingerprint of what it touches before it
+// and after it. Without the latter it is not known whether it ran.
+type RecordEntry struct {
+	Statement int    `json:"statement"` // its place in the script, from 0
+	Step      int    `json:"step"`
+	Line      int    `json:"line"`
+	Before    string `json:"before"`
+	After     string `json:"after,omitempty"`
+	Ran       bool   `json:"ran"`
+}
+
+// NewRecord begins a record.
+func NewRecord(s *Script, target string) *Record {
+	return &Record{Format: RecordVersion, Script: bodyHash(s.Body), Target: target}
+}
+
+// NeedsRecord tells whether a run of the script can stop half way.
+func (s *Script) NeedsRecord(eng engine.Engine) bool {
+	r, err := newRunner(s, eng, nil, RunOptions{})
+	return err == nil && (!r.transaction || slices.ContainsFunc(s.Planned(), func(st StepInfo) bool { return st.Apart }))
+}
+
+// ErrRecord says that a run record cannot be used; test with errors.Is.
+var ErrRecord = errors.New("the run record cannot be used")
+
+// ReadRecord reads a run record and sees that it is of this script and target.
+func ReadRecord(path string, s *Script, target string) (*Record, error) {
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", ErrRecord, err)
+	}
+	rec := &Record{}
+	if err := json.Unmarshal(data, rec); err != nil {
+		return nil, fmt.Errorf("%w: %s is damaged (%v)", ErrRecord, path, err)
+	}
+	switch {
+	case rec.Format > RecordVersion:
+		return nil, fmt.Errorf("%w: %s was written by a newer version; update dapper-mirror", ErrRecord, path)
+	case rec.Script != bodyHash(s.Body):
+		return nil, fmt.Errorf("%w: %s is of another script, or the script was edited since", ErrRecord, path)
+	case rec.Target != target:
+		return nil, fmt.Errorf("%w: %s is of a run on %s", ErrRecord, path, rec.Target)
+	}
+	return rec, nil
+}
+
+// Resume finds out by the target what has run: statements whose note is
+// missing by what they touch, the transaction by what the server says or by
+// comparing. It fails with a MovedError where something the script touched or
+// will touch was changed by somebody else since. It answers the step to go on
+// with.
+func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, outcome func(context.Context, string) engine.Outcome) (int, error) {
+	r, err := newRunner(s, eng, db, RunOptions{})
+	if err != nil {
+		return 0, err
+	}
+	rec.skip, rec.resumed = map[int]bool{}, true
+	for i := range rec.Statements {
+		e := &rec.Statements[i]
+		if e.Statement >= len(r.cmds) {
+			return 0, fmt.Errorf("%w: it knows a statement the script does not have", ErrRecord)
+		}
+		if !e.Ran {
+			// Killed between the server's answer and the note: what it
+			// touches tells. Engines without marks write statements that
+			// may run twice.
+			now, err := r.mark(ctx, e.Statement)
+			if err != nil {
+				return 0, err
+			}
+			if _, ok := db.(engine.Marker); ok && now != e.Before {
+				e.After, e.Ran = now, true
+			}
+		}
+		rec.skip[e.Statement] = e.Ran
+	}
+	if err := rec.unmoved(ctx, r); err != nil {
+		return 0, err
+	}
+	if rec.Transaction != "" && !rec.Committed {
+		if outcome != nil {
+			rec.Committed = outcome(ctx, rec.Transaction) == engine.Committed
+		}
+	}
+	rec.settled = rec.Committed
+	for i, c := range r.cmds {
+		if c.Step > 0 && !r.session(i) && !rec.skips(r, i) && r.words[i] != "commit" {
+			return c.Step, rec.put()
+		}
+	}
+	return 0, rec.put()
+}
+
+// unmoved sees that what ran is still as it was left, and what will be touched
+// as the script was written for.
+func (rec *Record) unmoved(ctx context.Context, r *runner) error {
+	touched := map[catalog.Ref]bool{}
+	last := map[catalog.Ref]RecordEntry{}
+	for _, e := range rec.Statements {
+		for _, t := range r.titles[e.Step].Touches {
+			touched[t] = true
+			last[t] = e
+		}
+	}
+	now, err := r.db.Read(ctx)
+	if err != nil {
+		return err
+	}
+	if !rec.Committed && rec.Transaction == "" {
+		if moves := besides(r.s.Check(now).Moves, touched); len(moves) > 0 {
+			return &MovedError{moves}
+		}
+	}
+	if _, ok := r.db.(engine.Marker); !ok {
+		return nil
+	}
+	for t, e := range last {
+		if !e.Ran {
+			continue
+		}
+		mark, err := r.mark(ctx, e.Statement)
+		if err != nil {
+			return err
+		}
+		// A later statement may have touched some of the same things.
+		if mark != e.After && !slices.ContainsFunc(rec.Statements, func(o RecordEntry) bool {
+			return o.Statement > e.Statement && slices.ContainsFunc(r.titles[o.Step].Touches, func(x catalog.Ref) bool { return slices.Contains(r.titles[e.Step].Touches, x) })
+		}) {
+			return &MovedError{[]Move{{t, "has changed since the run stopped"}}}
+		}
+	}
+	return nil
+}
+
+func (r *runner) mark(ctx context.Context, statement int) (string, error) {
+	m, ok := r.db.(engine.Marker)
+	if !ok {
+		return "", nil
+	}
+	return m.Mark(ctx, r.titles[r.cmds[statement].Step].Touches)
+}
+
+// skips tells whether a resumed run leaves a command out: what ran, session
+// statements of steps that ran whole, and all of a transaction that was kept.
+func (rec *Record) skips(r *runner, i int) bool {
+	if rec == nil || !rec.resumed {
+		return false
+	}
+	c := r.cmds[i]
+	switch {
+	case r.within[i]:
+		return rec.settled
+	case c.Step == 0:
+		return false
+	case !r.session(i):
+		return rec.skip[i]
+	}
+	// A session statement serves the statements of its step.
+	for j, o := range r.cmds {
+		if o.Step == c.Step && !r.session(j) && !o.Client && !r.within[j] && !rec.skip[j] {
+			return false
+		}
+	}
+	return true
+}
+
+func (rec *Record) put() error {
+	if rec == nil || rec.Put == nil {
+		return nil
+	}
+	data, err := json.MarshalIndent(rec, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := rec.Put(append(data, '\n')); err != nil {
+		return fmt.Errorf("writing the run record: %w", err)
+	}
+	return nil
+}
+
+// before notes that a statement is about to run.
+func (rec *Record) before(ctx context.Context, r *runner, i int) error {
+	if rec == nil {
+		return nil
+	}
+	mark, err := r.mark(ctx, i)
+	if err != nil {
+		return err
+	}
+	e := RecordEntry{Statement: i, Step: r.cmds[i].Step, Line: r.cmds[i].Line, Before: mark}
+	if n := len(rec.Statements); n > 0 && rec.Statements[n-1].Statement == i { // tried again
+		rec.Statements[n-1] = e
+	} else {
+		rec.Statements = append(rec.Statements, e)
+	}
+	return rec.put()
+}
+
+// after notes that it ran.
+func (rec *Record) after(ctx context.Context, r *runner, i int) error {
+	if rec == nil {
+		return nil
+	}
+	mark, err := r.mark(ctx, i)
+	if err != nil {
+		return err
+	}
+	e := &rec.Statements[len(rec.Statements)-1]
+	e.After, e.Ran = mark, true
+	return rec.put()
+}
+
+func (rec *Record) transaction(id string) error {
+	if rec == nil {
+		return nil
+	}
+	rec.Transaction = id
+	return rec.put()
+}
+
+func (rec *Record) committed() error {
+	if rec == nil {
+		return nil
+	}
+	rec.Committed = true
+	return rec.put()
+}
+
+func (rec *Record) finish() error {
+	if rec == nil {
+		return nil
+	}
+	rec.Done = true
+	return rec.put()
+}
+
+// undone notes that nothing of this run stays.
+func (rec *Record) undone() {
+	if rec != nil && !rec.resumed {
+		rec.Statements, rec.Transaction = nil, ""
+		_ = rec.put() // what it says is still true if that fails
+	}
+}
