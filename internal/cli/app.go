@@ -266,7 +266,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through $PAGER")
 	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
 	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: sqlite")
-	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.applyCommand(), a.syncCommand(),
+	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
 		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand())
 	root.AddCommand(topics()...)
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/engine"
@@ -30,6 +31,7 @@ type writing struct {
 	as            string
 	rowChecks     string
 	rowCheckTime  time.Duration
+	backout       string
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
@@ -47,8 +49,9 @@ func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
 
 func (a *app) scriptCommand() *cobra.Command {
 	var w writing
+	var re rehearsing
 	var output string
-	var force bool
+	var force, rehearsal bool
 	cmd := &cobra.Command{
 		Use:   "script SOURCE TARGET",
 		Short: "Write the ordered script that brings the target in line",
@@ -74,6 +77,21 @@ Exit code 3 says that something was held back.`,
 				a.exit = exitSafety
 			}
 			js := a.scriptJSON(p, plan, text, output)
+			var back []byte
+			if w.backout != "" {
+				if back, err = a.backout(p, plan, &w, output, args[1]); err != nil {
+					return err
+				}
+				if err := writeFile(w.backout, back, force); err != nil {
+					return err
+				}
+				js.Backout = w.backout
+			}
+			if rehearsal {
+				if js.Rehearsal, err = a.rehearseWritten(cmd.Context(), p, plan, text, back, re); err != nil {
+					return err
+				}
+			}
 			switch {
 			case a.format == "json":
 				if output != "" && output != "-" {
@@ -95,9 +113,121 @@ Exit code 3 says that something was held back.`,
 	}
 	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
+	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this `FILE`")
+	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first (see `rehearse`)")
+	re.flags(cmd)
 	w.flags(cmd)
 	a.scopeFlags(cmd)
 	return cmd
+}
+
+// backout writes the script that undoes the plan.
+func (a *app) backout(p *pair, plan *order.Plan, w *writing, output, targetArg string) ([]byte, error) {
+	eng, err := place.EngineNamed(p.comparison.Target.Engine)
+	if err != nil {
+		return nil, trouble("engine", "%w", err)
+	}
+	permitted, fill, err := a.permissions(p, w)
+	if err != nil {
+		return nil, err
+	}
+	gone := a.placeholders(plan, eng, fill)
+	cmp := compare.Compare(plan.Actual, plan.Desired, compare.Options{Groups: p.comparison.Options.Groups})
+	back, err := order.Build(cmp, eng.Writer(engine.WriteOptions{Fill: fill, Back: true}), func(order.Risk) bool { return true })
+	if err != nil {
+		return nil, trouble("order", "the way back: %w", err)
+	}
+	back.Settle(nil, permitted)
+	back.GuardLosses(permitted)
+	file := output
+	if file == "" || file == "-" {
+		file = "SCRIPT.sql"
+	}
+	return script.Write(script.Input{Plan: back, Engine: eng, Source: p.comparison.Target.Place + ", as it was", Target: p.comparison.Target.Place, Groups: groupNames(p),
+		FileName: w.backout, TargetArg: a.targetArg(p, targetArg), Role: w.as, BackOf: file, Gone: gone}), nil
+}
+
+// placeholders lists what a plan destroys. A lost column that must hold a value
+// gets one until its own are loaded again: it is added to fill, and said.
+func (a *app) placeholders(plan *order.Plan, eng engine.Engine, fill map[string]string) []order.Risk {
+	gone := plan.Losses()
+	placer, ok := eng.(engine.Placer)
+	for i, r := range gone {
+		o := plan.Actual.Find(r.On)
+		if o == nil || !ok || r.On.PartKind != catalog.Column {
+			continue
+		}
+		col := o.Part(catalog.Column, r.On.Part)
+		after := plan.Desired.Resolve(r.On)
+		key := columnKey(o, col)
+		if col == nil || after != nil || !col.Has("not null") || col.Has("default") || col.Has("identity") || col.Has("generated") || fill[key] != "" {
+			continue
+		}
+		if v := placer.Placeholder(col, plan.Actual); v != "" {
+			fill[key] = v
+			gone[i].Text += fmt.Sprintf(" (it holds %s until they are loaded)", v)
+		}
+	}
+	return gone
+}
+
+func columnKey(o, col *catalog.Object) string {
+	if col == nil {
+		return ""
+	}
+	key := o.Key() + "." + col.Key()
+	if o.Schema != "" {
+		key = o.Schema + "." + key
+	}
+	return key
+}
+
+// rehearseWritten rehearses a script, and its back-out script, before anybody
+// relies on it.
+func (a *app) rehearseWritten(ctx context.Context, p *pair, plan *order.Plan, text, back []byte, re rehearsing) (*report.JSONRehearsal, error) {
+	s, eng, err := a.parsed(text, p)
+	if err != nil {
+		return nil, err
+	}
+	var b *script.Script
+	if back != nil {
+		if b, _, err = a.parsed(back, p); err != nil {
+			return nil, err
+		}
+	}
+	res, err := a.rehearse(ctx, s, b, eng, p.target, plan.Actual, plan.Desired, re)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case res.Failed != nil:
+		a.note("rehearsed on %s: it FAILED: %v", res.Where, res.Failed)
+	case !res.Passed():
+		a.note("rehearsed on %s: it does NOT end as it should: %s %s", res.Where, res.Left[0].On, res.Left[0].What)
+	default:
+		a.note("rehearsed on %s: %s ran, it ends as it should%s", res.Where, report.Number(res.Steps, "step", "steps"), map[bool]string{true: ", and the way back leads back"}[res.Back])
+	}
+	if !res.Passed() {
+		a.exit = worse(a.exit, exitDifferent)
+	}
+	return rehearsalJSON(res, s), nil
+}
+
+func groupNames(p *pair) []string {
+	var out []string
+	for g := range p.comparison.Options.Groups {
+		out = append(out, g)
+	}
+	sort.Strings(out)
+	return out
+}
+
+// targetArg is what stands for the target in the header's command lines.
+func (a *app) targetArg(p *pair, arg string) string {
+	if _, err := os.Stat(arg); err != nil && strings.Contains(arg, ":") {
+		return p.target.Label
+	}
+	return arg
 }
 
 func (a *app) scriptNote(plan *order.Plan, output string) {
@@ -122,19 +252,11 @@ func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg 
 	if file == "" || file == "-" {
 		file = "SCRIPT.sql"
 	}
-	if _, err := os.Stat(targetArg); err != nil && strings.Contains(targetArg, ":") {
-		targetArg = p.target.Label
-	}
 	if _, ok := eng.(engine.Roles); w.as != "" && !ok {
 		return nil, nil, trouble("usage", "--as %s: %s has no roles to act for", w.as, eng.Title())
 	}
-	var groups []string
-	for g := range p.comparison.Options.Groups {
-		groups = append(groups, g)
-	}
-	sort.Strings(groups)
 	text := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
-		Scope: a.scopeWords(), Groups: groups, FileName: file, TargetArg: targetArg, Role: w.as})
+		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), Role: w.as, Backout: w.backout})
 	return plan, text, nil
 }
 
@@ -143,17 +265,11 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	if err != nil {
 		return nil, nil, trouble("engine", "%w", err)
 	}
-	allowed, err := scope.ParseAll(w.mayLose)
-	if err != nil {
-		return nil, nil, trouble("usage", "--may-lose: %w", err)
-	}
-	fill, err := fills(w.fill, p.comparison.Source)
+	permitted, fill, err := a.permissions(p, w)
 	if err != nil {
 		return nil, nil, err
 	}
 	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
-	fold := p.comparison.Target.Fold
-	permitted := func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }
 	writer := eng.Writer(engine.WriteOptions{Fill: fill})
 	answers, plan, err := a.rowChecks(ctx, p, w, writer)
 	if err != nil {
@@ -167,6 +283,17 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	}
 	plan.Settle(answers, permitted)
 	return plan, eng, nil
+}
+
+// permissions are what --may-lose permits and --fill gives.
+func (a *app) permissions(p *pair, w *writing) (func(order.Risk) bool, map[string]string, error) {
+	allowed, err := scope.ParseAll(w.mayLose)
+	if err != nil {
+		return nil, nil, trouble("usage", "--may-lose: %w", err)
+	}
+	fill, err := fills(w.fill, p.comparison.Source)
+	fold := p.comparison.Target.Fold
+	return func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }, fill, err
 }
 
 // rowChecks plans as if every loss were allowed, and asks the target's rows
@@ -243,11 +370,7 @@ func fills(texts []string, source *catalog.Catalog) (map[string]string, error) {
 		for _, o := range source.Objects {
 			for _, c := range o.PartsOf(catalog.Column) {
 				if ps[0].MatchSelf(o.PartRef(c), source.Fold) {
-					key := o.Key() + "." + c.Key()
-					if o.Schema != "" {
-						key = o.Schema + "." + key
-					}
-					out[key] = expr
+					out[columnKey(o, c)] = expr
 					found = true
 				}
 			}

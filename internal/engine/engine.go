@@ -162,6 +162,38 @@ type Marker interface {
 	Mark(ctx context.Context, things []catalog.Ref) (string, error)
 }
 
+// LocalScratch asks for a throw-away server on this machine.
+const LocalScratch = "local"
+
+// Scratcher is an Engine that can make a database for a rehearsal.
+type Scratcher interface {
+	// Scratch makes an empty one: in memory where the engine can; else where
+	// it is told to, LocalScratch or the address of a server. like is the
+	// structure it will hold. remove gives everything back.
+	Scratch(ctx context.Context, where string, like *catalog.Catalog) (db Database, about string, remove func() error, err error)
+}
+
+// RowCopier is an Engine that can copy a few rows to rehearse on.
+type RowCopier interface {
+	// CopyQuery is a query whose rows are INSERT statements for the first
+	// rows of a table; "" where it has none of its own.
+	CopyQuery(table *catalog.Object, limit int) string
+	// CopySettings are statements for the session that takes them, and for
+	// the end.
+	CopySettings() (before, after []string)
+	// Orphans counts and deletes the rows of a table whose parent was not
+	// copied.
+	Orphans(table, key *catalog.Object, in *catalog.Catalog) (count, remove string)
+}
+
+// Placer is an Engine that knows a value to stand in a column whose own were
+// lost.
+type Placer interface {
+	// Placeholder is SQL for the emptiest value of a column's type; "" where
+	// there is none.
+	Placeholder(col *catalog.Object, in *catalog.Catalog) string
+}
+
 // Work is what a script does to one object.
 type Work struct {
 	On      catalog.Ref
@@ -193,7 +225,9 @@ var (
 	ErrTime     = errors.New("it took too long")
 	ErrValue    = errors.New("a value stands in the way")
 	// ErrGuard says that rows came which a guard of the script is there for.
-	ErrGuard     = errors.New("the rows are no longer as they were when the script was written")
-	ErrClaimed   = errors.New("another run is at work on it")
+	ErrGuard   = errors.New("the rows are no longer as they were when the script was written")
+	ErrClaimed = errors.New("another run is at work on it")
+	// ErrNoScratch says that nobody named a place for a scratch database.
+	ErrNoScratch = errors.New("a rehearsal needs a place for its scratch database")
 	ErrUncertain = errors.New("it is not known whether the last step was kept")
 )

@@ -25,6 +25,7 @@ type Output struct {
 	Comparisons []JSONComparison `json:"comparisons,omitempty"`
 	Script      *JSONScript      `json:"script,omitempty"`
 	Run         *JSONRun         `json:"run,omitempty"`
+	Rehearsal   *JSONRehearsal   `json:"rehearsal,omitempty"`
 	Capture     *JSONCapture     `json:"capture,omitempty"`
 	Settings    []JSONSetting    `json:"settings,omitempty"`
 	Program     *JSONProgram     `json:"program,omitempty"`
@@ -105,6 +106,9 @@ type JSONScript struct {
 	Done   *bool         `json:"already_done,omitempty"`
 	Moved  []script.Move `json:"moved,omitempty"`
 	Text   string        `json:"text,omitempty"`
+	// Backout is the file of the way back.
+	Backout   string         `json:"backout,omitempty"`
+	Rehearsal *JSONRehearsal `json:"rehearsal,omitempty"`
 }
 
 // JSONRun is what running a script did.
@@ -113,6 +117,26 @@ type JSONRun struct {
 	Held      int    `json:"held_back"`
 	Remaining *int   `json:"remaining_differences,omitempty"`
 	Target    string `json:"target"`
+}
+
+// JSONRehearsal is how a rehearsal went.
+type JSONRehearsal struct {
+	Where  string        `json:"where"`
+	Steps  int           `json:"steps_run"`
+	Of     int           `json:"steps"`
+	Rows   int           `json:"rows_copied"`
+	Passed bool          `json:"passed"`
+	Back   bool          `json:"back_out_ran,omitempty"`
+	Failed *JSONFailure  `json:"failed,omitempty"`
+	Left   []script.Move `json:"left,omitempty"` // what is not as promised
+}
+
+// JSONFailure is the step at which a script failed.
+type JSONFailure struct {
+	Step    int    `json:"step"`
+	Line    int    `json:"line"`
+	Title   string `json:"title"`
+	Message string `json:"message"`
 }
 
 // JSONCapture is where a capture went.

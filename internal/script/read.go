@@ -132,6 +132,27 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 	return r
 }
 
+// Ends lists what is not as the script leaves it.
+func (s *Script) Ends(now *catalog.Catalog) []Move {
+	var out []Move
+	for _, f := range s.Fits {
+		is := ""
+		if o := now.Find(f.On); o != nil {
+			is = o.Fingerprint()
+		}
+		switch {
+		case is == f.Then:
+		case is == "":
+			out = append(out, Move{f.On, "is not there"})
+		case f.Then == "":
+			out = append(out, Move{f.On, "is still there"})
+		default:
+			out = append(out, Move{f.On, "is not as the script promises"})
+		}
+	}
+	return out
+}
+
 // Command is one statement of a script as it is run.
 type Command struct {
 	sqltext.Statement

@@ -85,6 +85,12 @@ type Input struct {
 	FileName       string // the script's, for the command lines in the header
 	TargetArg      string // what stands for the target in those command lines
 	Role           string // whom the statements act for; the engine is an engine.Roles then
+	// Backout is the file of the script that is the way back, "" for none.
+	Backout string
+	// BackOf is, for a back-out script, the file of the script it undoes, and
+	// Gone what that destroys, which does not come back.
+	BackOf string
+	Gone   []order.Risk
 }
 
 // Write writes the script. The same input gives the same bytes.
@@ -154,7 +160,11 @@ func (w *writer) header() {
 	p := w.Plan
 	rule := "-- " + strings.Repeat("-", width-3)
 	w.line(rule)
-	w.say("", "Brings the target in line with the source.")
+	if w.BackOf != "" {
+		w.say("", "The way back: undoes what "+w.BackOf+" did.")
+	} else {
+		w.say("", "Brings the target in line with the source.")
+	}
 	w.line("--")
 	w.field("source", w.Source)
 	w.field("target", w.Target)
@@ -209,7 +219,16 @@ func (w *writer) header() {
 		w.field(name, r.Sentence())
 		w.field("", fmt.Sprintf("allow it with --may-lose '%s'", r.On))
 	}
-	w.field("way back", "restore the backup; what a loss destroyed does not come back otherwise")
+	for i, r := range w.Gone {
+		w.field(map[bool]string{true: "GONE"}[i == 0], r.Text+": that does not come back by this; see the rows that were saved, or the backup")
+	}
+	switch {
+	case w.BackOf != "":
+	case w.Backout != "":
+		w.field("way back", fmt.Sprintf("dapper-mirror apply %s %s; what a loss destroyed comes back from the rows that apply saves, or the backup", w.Backout, w.TargetArg))
+	default:
+		w.field("way back", "restore the backup; what a loss destroyed does not come back otherwise")
+	}
 	w.line(rule)
 	w.line("")
 }

@@ -1,6 +1,8 @@
 package compare
 
 import (
+	"slices"
+
 	"dappermirror/internal/core/catalog"
 )
 
@@ -101,9 +103,56 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 	}
 	out.Merged = merged
 	if merged {
+		keepOrder(out, it.Source)
+		keepOrder(out, it.Target)
 		out.Needs = union(out.Needs, it.Target.Needs)
 	}
 	return out
+}
+
+// keepOrder lets, where the order of columns is a fact, those the fact does not
+// name stand behind what they stand behind in like, and writes the fact anew.
+func keepOrder(o, like *catalog.Object) {
+	for i := range o.Properties {
+		fact := &o.Properties[i]
+		if !fact.Order {
+			continue
+		}
+		wanted := map[string]bool{}
+		for _, key := range fact.Value.Items {
+			wanted[key] = true
+		}
+		rank := map[string]int{}
+		var list []string
+		for _, key := range fact.Value.Items {
+			if o.Part(catalog.Column, key) != nil {
+				list = append(list, key)
+			}
+		}
+		previous := ""
+		for _, p := range like.PartsOf(catalog.Column) {
+			if key := p.Key(); o.Part(catalog.Column, key) != nil {
+				if !wanted[key] {
+					list = slices.Insert(list, slices.Index(list, previous)+1, key)
+				}
+				previous = key
+			}
+		}
+		for n, key := range list {
+			rank[key] = n
+		}
+		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
+			ra, rb := len(rank), len(rank) // columns first
+			if a.Kind == catalog.Column {
+				ra = rank[a.Key()]
+			}
+			if b.Kind == catalog.Column {
+				rb = rank[b.Key()]
+			}
+			return ra - rb
+		})
+		o.SetOrder(fact.Name, list)
+	}
 }
 
 // newcomer is the source's object without the parts that scope or choice

@@ -86,7 +86,28 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 	a := &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: []catalog.Ref{ref}}
 	a.Prefix = alterPrefix(o)
 	fill, filled := w.fill(o, col)
-	if filled && !col.Has("generated") {
+	if filled && !col.Has("generated") && namesColumn(c.Target, fill) {
+		// A default cannot look at other columns: the rows are filled before
+		// NOT NULL comes.
+		with := col.Clone()
+		with.Remove("not null")
+		with.Remove("identity")
+		a.Clauses = []string{"ADD COLUMN " + columnSQL(with, false)}
+		a.SQL = append(a.SQL, fmt.Sprintf("UPDATE %s SET %s = %s;", qualified(o), quote(col.Name), fill))
+		var then []string
+		for _, t := range []struct {
+			wanted bool
+			clause string
+		}{{col.Has("default"), "SET DEFAULT " + col.Text("default")}, {col.Has("not null"), "SET NOT NULL"}, {col.Has("identity"), "ADD " + identitySQL(col)}} {
+			if t.wanted {
+				then = append(then, "ALTER COLUMN "+quote(col.Name)+" "+t.clause)
+			}
+		}
+		if len(then) > 0 {
+			a.SQL = append(a.SQL, alterPrefix(o)+" "+strings.Join(then, ", ")+";")
+		}
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "every row is written anew"})
+	} else if filled && !col.Has("generated") {
 		// The value for the rows that are there goes in as a default, which
 		// is then replaced by the real one.
 		with := col.Clone()
@@ -119,6 +140,16 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 		a.After = append(a.After, s.Ref())
 	}
 	return []*order.Action{a}
+}
+
+// namesColumn tells whether an expression names a column of the table.
+func namesColumn(o *catalog.Object, expr string) bool {
+	for _, t := range sqltext.Significant(sqltext.Postgres, expr) {
+		if t.IsName() && o.Part(catalog.Column, t.Name()) != nil {
+			return true
+		}
+	}
+	return false
 }
 
 func columnComment(o, col *catalog.Object) string {

@@ -51,9 +51,9 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 	return q
 }
 
-// own is how the rows of a table are read that are its own or its
+// Own is how the rows of a table are read that are its own or its
 // partitions', not those of tables that inherit from it.
-func own(o *catalog.Object) string {
+func Own(o *catalog.Object) string {
 	if o.Has("partition by") {
 		return qualified(o)
 	}
@@ -62,8 +62,8 @@ func own(o *catalog.Object) string {
 
 // Any asks whether a table that goes holds rows.
 func Any(o *catalog.Object) *order.Question {
-	q := Guarded(about(o, own(o), "", "would go"), o, "table "+o.Name+" holds rows by now")
-	q.Save = InsertLines(o, own(o))
+	q := Guarded(about(o, Own(o), "", "would go"), o, "table "+o.Name+" holds rows by now")
+	q.Save = InsertLines(o, Own(o))
 	return q
 }
 
@@ -335,9 +335,9 @@ func duplicates(o *catalog.Object, def string, toks []sqltext.Token) *order.Ques
 		where = " WHERE " + strings.Join(given, " AND ")
 	}
 	by := strings.Join(keys, ", ")
-	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + own(o),
-		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0)::bigint FROM (SELECT count(*) AS n FROM %s%s GROUP BY %s HAVING count(*) > 1) AS shared", own(o), where, by),
-		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s%s GROUP BY %s HAVING count(*) > 1", by, own(o), where, by)}
+	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + Own(o),
+		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0)::bigint FROM (SELECT count(*) AS n FROM %s%s GROUP BY %s HAVING count(*) > 1) AS shared", Own(o), where, by),
+		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s%s GROUP BY %s HAVING count(*) > 1", by, Own(o), where, by)}
 }
 
 // orphans asks for rows that refer to a row that is not there.

@@ -1,0 +1,7 @@
+//go:build !linux
+
+package local
+
+import "os/exec"
+
+func dieWithUs(*exec.Cmd) {}

@@ -1,0 +1,61 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
+)
+
+// Scratch implements engine.Scratcher: in memory, wherever else was meant.
+func (Engine) Scratch(ctx context.Context, _ string, _ *catalog.Catalog) (engine.Database, string, func() error, error) {
+	db, err := sql.Open("sqlite", ":memory:")
+	if err != nil {
+		return nil, "", nil, err
+	}
+	db.SetMaxOpenConns(1)
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		db.Close()
+		return nil, "", nil, explain(err)
+	}
+	d := &database{path: ":memory:", opt: engine.OpenOptions{Write: true}, db: db, conn: conn, released: func() {}}
+	return d, "a SQLite database in memory", d.Close, nil
+}
+
+// Placeholder implements engine.Placer.
+func (Engine) Placeholder(col *catalog.Object, _ *catalog.Catalog) string {
+	switch affinity(col) {
+	case "TEXT":
+		return "''"
+	case "BLOB":
+		return "x''"
+	}
+	return "0"
+}
+
+// CopyQuery implements engine.RowCopier.
+func (Engine) CopyQuery(o *catalog.Object, limit int) string {
+	if o.Kind != catalog.Table || len(values(o)) == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%s LIMIT %d", insertLines(o), limit)
+}
+
+// CopySettings implements engine.RowCopier.
+func (Engine) CopySettings() (before, after []string) {
+	return []string{"PRAGMA foreign_keys=OFF;"}, nil
+}
+
+// Orphans implements engine.RowCopier.
+func (Engine) Orphans(table, key *catalog.Object, in *catalog.Catalog) (count, remove string) {
+	q := orphans(&order.Change{Actual: in, Desired: in}, table, key)
+	if q == nil {
+		return "", ""
+	}
+	return q.Count, strings.Replace(q.List, "SELECT * FROM", "DELETE FROM", 1) + ";"
+}
