@@ -32,11 +32,13 @@ type writing struct {
 	rowChecks     string
 	rowCheckTime  time.Duration
 	backout       string
+	avoidBlocking bool
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
 	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
+	cmd.Flags().BoolVar(&w.avoidBlocking, "avoid-blocking", false, "write the variants that keep others working, though not all of it is one transaction then")
 	cmd.Flags().StringVar(&w.as, "as", "", "the `ROLE` the script acts for, where the account that runs it is a member of the owner")
 	rowCheckFlags(cmd, &w.rowChecks, &w.rowCheckTime)
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
@@ -133,7 +135,7 @@ func (a *app) backout(p *pair, plan *order.Plan, w *writing, output, targetArg s
 	}
 	gone := a.placeholders(plan, eng, fill)
 	cmp := compare.Compare(plan.Actual, plan.Desired, compare.Options{Groups: p.comparison.Options.Groups})
-	back, err := order.Build(cmp, eng.Writer(engine.WriteOptions{Fill: fill, Back: true}), func(order.Risk) bool { return true })
+	back, err := order.Build(cmp, eng.Writer(engine.WriteOptions{Fill: fill, Back: true, AvoidBlocking: w.avoidBlocking}), func(order.Risk) bool { return true })
 	if err != nil {
 		return nil, trouble("order", "the way back: %w", err)
 	}
@@ -270,7 +272,7 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 		return nil, nil, err
 	}
 	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
-	writer := eng.Writer(engine.WriteOptions{Fill: fill})
+	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.avoidBlocking})
 	answers, plan, err := a.rowChecks(ctx, p, w, writer)
 	if err != nil {
 		return nil, nil, err

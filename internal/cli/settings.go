@@ -35,6 +35,7 @@ var configurable = map[string]string{
 	"only":           "patterns of what counts",
 	"except":         "patterns of what does not count",
 	"include":        "what counts only when asked for: owners, grants",
+	"avoid-blocking": "write the variants that keep others working",
 	"scratch":        "where a rehearsal's scratch database is made: local or a place",
 	"copy-rows":      "how many rows of each table a rehearsal copies",
 	"row-checks":     "ask the target's rows about every risk: on or off",

@@ -16,6 +16,7 @@ type pairCase struct {
 	keep                         []string // queries whose answer must stay
 	loss                         bool     // without permission it is held back
 	same                         bool     // the two are the same
+	oneway                       bool     // no script leads back
 	since                        string   // the first major that has what the case is about
 	says                         []string // what the script must say
 	exit                         int      // of script
@@ -76,6 +77,8 @@ func readPairs(t *testing.T, pattern string) []pairCase {
 				c.trips = text
 			case "since":
 				c.since = text
+			case "oneway":
+				c.oneway = true
 			case "same":
 				c.same = true
 			default:
@@ -178,7 +181,7 @@ func pair(t *testing.T, c pairCase, p places) {
 	if c.loss {
 		code = 3
 	}
-	want(t, code, dir, "script", source, target, "-o", "held.sql")
+	want(t, code, dir, "script", source, target, "-o", "held.sql", "--row-checks", "off")
 	if c.loss {
 		other := p.make(t, targetSQL)
 		if out, err := p.client(other, filepath.Join(dir, "held.sql")); err != nil {
@@ -193,8 +196,9 @@ func pair(t *testing.T, c pairCase, p places) {
 	want(t, 0, dir, "capture", source, "-o", "source.json")
 	want(t, 0, dir, "capture", target, "-o", "target.json")
 	want(t, 0, dir, "script", "source.json", "target.json", "--may-lose", "*", "-o", "captured.sql")
+	want(t, 0, dir, "script", source, target, "--may-lose", "*", "-o", "bare.sql", "--row-checks", "off")
 	want(t, 0, dir, "script", source, target, "--may-lose", "*", "-o", "up.sql")
-	if a, b := body(read(t, filepath.Join(dir, "captured.sql"))), body(read(t, filepath.Join(dir, "up.sql"))); a != b {
+	if a, b := body(read(t, filepath.Join(dir, "captured.sql"))), body(read(t, filepath.Join(dir, "bare.sql"))); a != b {
 		t.Fatalf("from captures another script is written:\n%s", firstDifference(strings.Split(a, "\n"), strings.Split(b, "\n")))
 	}
 	byApply := p.make(t, targetSQL)
@@ -219,6 +223,29 @@ func pair(t *testing.T, c pairCase, p places) {
 	}
 	// Once more: there is nothing left to do, and apply says so.
 	want(t, 0, dir, "apply", "up.sql", byApply, "--yes")
+	thereAndBack(t, c, p, dir, source, targetSQL)
+}
+
+// thereAndBack goes the way that keeps others working, and the way back.
+func thereAndBack(t *testing.T, c pairCase, p places, dir, source, targetSQL string) {
+	place := p.make(t, targetSQL)
+	was := p.dump(t, place)
+	args := []string{"script", source, place, "--may-lose", "*", "-o", "gentle.sql", "--avoid-blocking", "--backout", "down.sql"}
+	if _, ok := p.(litePlaces); ok { // the others are rehearsed elsewhere: each starts a server
+		args = append(args, "--rehearse", "--copy-rows", "100")
+	}
+	want(t, 0, dir, args...)
+	want(t, 0, dir, "apply", "gentle.sql", place, "--yes")
+	if d := firstDifference(p.dump(t, source), p.dump(t, place)); d != "" {
+		t.Fatalf("the gentle way ends elsewhere:\n%s\n%s", d, read(t, filepath.Join(dir, "gentle.sql")))
+	}
+	if c.oneway {
+		return
+	}
+	want(t, 0, dir, "apply", "down.sql", place, "--yes")
+	if d := firstDifference(was, p.dump(t, place)); d != "" {
+		t.Fatalf("the way back leads elsewhere:\n%s\n%s", d, read(t, filepath.Join(dir, "down.sql")))
+	}
 }
 
 // body is a script without its header and footer, which name the places.

@@ -40,6 +40,8 @@ type WriteOptions struct {
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
+	// AvoidBlocking writes the variants that keep others working.
+	AvoidBlocking bool
 }
 
 // Frame is the SQL around the steps.

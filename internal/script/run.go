@@ -119,7 +119,7 @@ func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions)
 		words: make([]string, len(cmds)), within: make([]bool, len(cmds))}
 	for _, st := range s.Planned() {
 		r.titles[st.Number] = st
-		if st.Apart {
+		if st.Apart && !st.Later {
 			for _, t := range st.Touches {
 				r.apart[t] = true
 			}

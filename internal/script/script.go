@@ -42,6 +42,7 @@ type Meta struct {
 	Creates bool          `json:"creates,omitempty"` // it makes its object
 	Drops   bool          `json:"drops,omitempty"`
 	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
+	Later   bool          `json:"later,omitempty"` // behind it
 	Held    int           `json:"held_back"`
 	// Scope is how the comparison was narrowed, as options.
 	Scope []string `json:"scope,omitempty"`
@@ -72,6 +73,7 @@ type StepInfo struct {
 	Creates bool          `json:"creates,omitempty"` // it makes its object
 	Drops   bool          `json:"drops,omitempty"`
 	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
+	Later   bool          `json:"later,omitempty"` // behind it
 	Held    bool          `json:"held_back,omitempty"`
 }
 
@@ -273,11 +275,14 @@ func (w *writer) body() {
 	}
 	w.block(w.frame.Client)
 	w.block(w.frame.Settings)
-	var inside, outside []*order.Step
+	var inside, outside, behind []*order.Step
 	for _, s := range w.Plan.Steps {
-		if s.Alone {
+		switch {
+		case s.Alone:
 			outside = append(outside, s)
-		} else {
+		case s.Later:
+			behind = append(behind, s)
+		default:
 			inside = append(inside, s)
 		}
 	}
@@ -299,6 +304,16 @@ func (w *writer) body() {
 	w.block(w.frame.Checks)
 	if w.frame.Commit != "" {
 		w.line(w.frame.Commit)
+	}
+	if len(behind) > 0 {
+		w.line("")
+		w.say("", "Behind the transaction: each statement commits by itself, and may run twice.")
+	}
+	for _, s := range behind {
+		w.step(s)
+	}
+	if len(behind) > 0 {
+		w.line("")
 	}
 	w.block(w.frame.Restore)
 }
@@ -404,7 +419,7 @@ func (w *writer) footer() {
 }
 
 func stepInfo(s *order.Step) StepInfo {
-	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Apart: s.Alone}
+	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Apart: s.Alone || s.Later, Later: s.Later}
 	seen := map[catalog.Ref]bool{}
 	for _, r := range slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes) {
 		if o := r.Object(); !seen[o] {

@@ -85,6 +85,8 @@ type Action struct {
 	Takes   []Name
 	// Alone says that the step cannot run inside a transaction.
 	Alone bool
+	// Later says that it runs behind the transaction, on its own.
+	Later bool
 	// Note is said in the script where the step needs a word more.
 	Note string
 	// Late asks for a place as late as the order allows (drops of what only
@@ -240,6 +242,8 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 			return nil, err
 		}
 	}
+	// What comes behind the transaction is last; nothing else needs it.
+	slices.SortStableFunc(ordered, func(a, b *Action) int { return later(a) - later(b) })
 	ordered = join(ordered)
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
@@ -248,12 +252,19 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	return steps, nil
 }
 
+func later(a *Action) int {
+	if a.Later {
+		return 1
+	}
+	return 0
+}
+
 // join makes one step of neighbours that alter the same thing, and writes
 // their SQL.
 func join(actions []*Action) []*Action {
 	var out []*Action
 	for _, a := range actions {
-		if n := len(out); n > 0 && a.Prefix != "" && out[n-1].Prefix == a.Prefix && a.Alone == out[n-1].Alone {
+		if n := len(out); n > 0 && a.Prefix != "" && out[n-1].Prefix == a.Prefix && a.Alone == out[n-1].Alone && a.Later == out[n-1].Later {
 			m := out[n-1]
 			m.Clauses = append(m.Clauses[:len(m.Clauses):len(m.Clauses)], a.Clauses...)
 			m.Risks = append(m.Risks, a.Risks...)

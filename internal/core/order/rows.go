@@ -154,7 +154,7 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 			r.Rows = as.To(r.Ask)
 			switch {
 			case as.Clean(r) && (r.Kind == Loss || r.Kind == MayFail):
-				if len(r.Ask.Guard) > 0 && !(r.Kind == Loss && permitted(r)) {
+				if len(r.Ask.Guard) > 0 && !(r.Kind == Loss && permitted(r)) && !(r.Kind == MayFail && s.Later) {
 					r.Rows.Guarded = true
 					p.guard(s, r.Ask)
 				}

@@ -35,7 +35,7 @@ func (Engine) Dialect() sqltext.Dialect { return sqltext.MySQL }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
-	return &Writer{Fill: opt.Fill, Back: opt.Back}
+	return &Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
 }
 
 // Kinds implements engine.Surveyor.

@@ -37,7 +37,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	for _, p := range o.Parts {
 		switch p.Kind {
 		case catalog.ForeignKey:
-			k := addKey(o, p)
+			k := w.addKey(o, p)
 			k.Risks = nil // there are no rows yet
 			out = append(out, k)
 		case catalog.Trigger:
@@ -146,6 +146,8 @@ type change struct {
 	action                        *order.Action
 	lossy                         bool
 	first, after                  []*order.Action // before and behind it
+	avoidBlocking                 bool
+	copies                        map[string]bool // the clauses that copy the table
 	titles                        []string
 }
 
@@ -158,16 +160,16 @@ func (ch *change) say(format string, args ...any) {
 // that the table is copied once at most; partitions, keys and triggers follow.
 func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	o, was := c.Source, c.Target
-	ch := &change{Change: c, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
+	ch := &change{Change: c, avoidBlocking: w.AvoidBlocking, copies: map[string]bool{}, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
 	var keys, last []*order.Action
 	for _, it := range c.Parts {
 		switch it.Kind() {
 		case catalog.ForeignKey:
 			if it.Target != nil && (it.Source == nil || it.Status != compare.Same || c.Rebuilds(it)) {
-				keys = append(keys, dropKey(was, it.Target))
+				keys = append(keys, w.dropKey(was, it.Target))
 			}
 			if it.Source != nil && (it.Target == nil || it.Status != compare.Same || c.Rebuilds(it)) {
-				k := addKey(o, it.Source)
+				k := w.addKey(o, it.Source)
 				k.Risks[0].Ask = w.refused(c, it.Source)
 				last = append(last, k)
 			}
@@ -182,6 +184,19 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	ch.tableFacts()
 	out := append(keys, ch.first...)
 	parts := partitions(c)
+	if d := c.Property("partitions"); d != nil && d.Target != nil && uniqueChanges(c) {
+		// Every unique key must hold the columns of the partitioning
+		// (MariaDB: Partitioning Limitations): the old one goes first.
+		first := partitionStep(o, "remove the partitions", "REMOVE PARTITIONING", copyRisk(o))
+		if n := len(ch.first); n > 0 {
+			first.Sequel = ch.first[n-1]
+		}
+		ch.first = append(ch.first, first)
+		out, parts = append(out, first), nil
+		if d.Source != nil {
+			first.Makes, parts = nil, []*order.Action{layOut(c)}
+		}
+	}
 	if ch.statement() {
 		for _, f := range ch.first {
 			ch.action.Sequel = f
@@ -200,11 +215,6 @@ func (ch *change) statement() bool {
 	if len(clauses) == 0 {
 		return false
 	}
-	sep := " "
-	if len(clauses) > 1 {
-		sep = "\n  "
-	}
-	sql := "ALTER TABLE " + quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  ")
 	a := ch.action
 	a.Title = ch.titles[0] + " of table " + ch.Source.Name
 	if n := len(ch.titles); n > 1 {
@@ -213,12 +223,68 @@ func (ch *change) statement() bool {
 			a.Title += fmt.Sprintf(" and %d more", n-4)
 		}
 	}
-	a.SQL = []string{delimited(sql)}
+	a.SQL = ch.statements()
 	if ch.lossy {
 		// The loss was allowed: values that do not fit are changed.
-		a.SQL = []string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';", delimited(sql), "SET SESSION sql_mode = '" + mode + "';"}
+		a.SQL = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, a.SQL, []string{"SET SESSION sql_mode = '" + mode + "';"})
 	}
 	return true
+}
+
+// How a change of a table is carried out (MariaDB: ALTER TABLE, ALGORITHM and
+// LOCK): online lets others read and write, copying lets them read.
+const (
+	online  = "ALGORITHM=INPLACE, LOCK=NONE"
+	copying = "ALGORITHM=COPY, LOCK=SHARED"
+)
+
+// statements are the ALTER TABLE statements: one, or with avoidBlocking one for
+// what others can go on under and one for what copies the table, each saying
+// so, so that the server refuses rather than blocks.
+func (ch *change) statements() []string {
+	alter := func(how string, clauses ...string) string {
+		if how != "" {
+			clauses = append(slices.Clip(clauses), how)
+		}
+		sep := " "
+		if len(clauses) > 1 {
+			sep = "\n  "
+		}
+		return delimited("ALTER TABLE " + quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  "))
+	}
+	all := slices.Concat(ch.drops, ch.columns, ch.adds, ch.options)
+	if !ch.avoidBlocking {
+		return []string{alter("", all...)}
+	}
+	var light, heavy []string
+	for _, c := range ch.adds {
+		if ch.copies[c] {
+			heavy = append(heavy, c)
+		} else {
+			light = append(light, c)
+		}
+	}
+	body := slices.Concat(ch.drops, ch.columns, ch.options)
+	bodyCopies := slices.ContainsFunc(body, func(c string) bool { return ch.copies[c] })
+	counted := slices.ContainsFunc(ch.Source.PartsOf(catalog.Column), func(c *catalog.Object) bool { return c.Has("auto increment") })
+	whole := slices.ContainsFunc(ch.Parts, func(it *compare.Item) bool { return it.Kind() == kindPeriod && it.Status != compare.Same })
+	whole = whole || slices.ContainsFunc(body, func(c string) bool { // a counter wants its key at all times
+		return c == "DROP PRIMARY KEY" || strings.Contains(c, " AUTO_INCREMENT") || counted && strings.HasPrefix(c, "DROP INDEX")
+	})
+	engine := ch.Target.Text("engine")
+	switch {
+	case !strings.EqualFold(engine, "InnoDB") || ch.Target.Has("system versioning"), whole && len(ch.copies) > 0:
+		return []string{alter(copying, all...)}
+	case len(ch.copies) == 0:
+		return []string{alter(online, all...)}
+	case bodyCopies && len(light) == 0:
+		return []string{alter(copying, all...)}
+	case bodyCopies: // what copies the table comes first, new indexes need not wait for it
+		return []string{alter(copying, append(body, heavy...)...), alter(online, light...)}
+	case len(body)+len(light) == 0:
+		return []string{alter(copying, heavy...)}
+	}
+	return []string{alter(online, append(body, light...)...), alter(copying, heavy...)}
 }
 
 func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string, ask *order.Question) {
@@ -230,7 +296,11 @@ func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string, ask *or
 	ch.action.Risks = append(ch.action.Risks, order.Risk{Kind: kind, On: on, Text: text, Ask: ask})
 }
 
-func (ch *change) copied() {
+// copied notes that the newest clause of a list copies the table.
+func (ch *change) copied(list []string) {
+	if len(list) > 0 {
+		ch.copies[list[len(list)-1]] = true
+	}
 	ch.risk(order.Rewrite, ch.Source.Ref(), "the table is copied, and writes to it wait", nil)
 }
 
@@ -242,12 +312,16 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 		switch p.Kind {
 		case catalog.PrimaryKey:
 			ch.drops = append(ch.drops, "DROP PRIMARY KEY")
+			if len(ch.Source.PartsOf(catalog.PrimaryKey)) == 0 {
+				ch.copied(ch.drops)
+			}
 		case catalog.Index:
 			ch.drops = append(ch.drops, "DROP INDEX "+quote(p.Name))
 		case catalog.Check:
 			ch.drops = append(ch.drops, "DROP CONSTRAINT "+quote(p.Name))
 		case kindPeriod:
 			ch.drops = append(ch.drops, "DROP PERIOD FOR "+quote(p.Name))
+			ch.copied(ch.drops)
 		}
 	}
 	add := func(p *catalog.Object) {
@@ -260,10 +334,10 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.risk(order.MayFail, ref, "fails when two rows have the same key "+p.Name, w.refused(ch.Change, p))
 		case p.Kind == catalog.Check:
 			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name, w.refused(ch.Change, p))
-			ch.copied()
+			ch.copied(ch.adds)
 		}
-		if p.Kind == catalog.PrimaryKey || p.Text("class") == "fulltext" {
-			ch.copied()
+		if p.Kind == catalog.PrimaryKey || p.Kind == kindPeriod || p.Text("class") == "fulltext" || p.Text("class") == "spatial" {
+			ch.copied(ch.adds)
 		}
 	}
 	switch {
@@ -388,7 +462,7 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	}
 	ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
 	if col.Text("generated") == "stored" || col.Has("auto increment") {
-		ch.copied()
+		ch.copied(ch.columns)
 	}
 }
 
@@ -420,6 +494,9 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		}
 		ch.drops = append(ch.drops, "DROP COLUMN "+quote(was.Name))
 		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
+		if col.Text("generated") == "stored" || !col.Has("generated") {
+			ch.copied(ch.columns)
+		}
 		ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
 		return
 	}
@@ -433,7 +510,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 			ch.lossy = true
 		}
 		if !inPlace(was, col) {
-			ch.copied()
+			ch.copied(ch.columns)
 		}
 	}
 	if it.Property("not null") != nil && col.Has("not null") {
@@ -451,14 +528,14 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		} else {
 			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
-		ch.copied()
+		ch.copied(ch.columns)
 	}
 	if it.Property("check") != nil && col.Has("check") {
 		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name, nil)
-		ch.copied()
+		ch.copied(ch.columns)
 	}
 	if place != "" {
-		ch.copied()
+		ch.copied(ch.columns)
 	}
 }
 
@@ -514,7 +591,7 @@ func (ch *change) tableFacts() {
 				ch.options = append(ch.options, "DROP SYSTEM VERSIONING")
 				ch.risk(order.Loss, o.Ref(), "the history of every row of table "+o.Name, nil)
 			}
-			ch.copied()
+			ch.copied(ch.options)
 		case d.Source == nil:
 			ch.say("change the %s", strings.ToLower(d.Name))
 			if s := unset[d.Name]; s != "" {
@@ -529,10 +606,32 @@ func (ch *change) tableFacts() {
 			ch.say("change the %s", strings.ToLower(d.Name))
 			ch.options = append(ch.options, optionSQL(d.Name, d.Source.String()))
 			if d.Name != "comment" {
-				ch.copied()
+				ch.copied(ch.options)
 			}
 		}
 	}
+}
+
+func copyRisk(o *catalog.Object) order.Risk {
+	return order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied, and writes to it wait"}
+}
+
+func partitionStep(o *catalog.Object, title, clause string, risks ...order.Risk) *order.Action {
+	return &order.Action{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, SQL: []string{delimited("ALTER TABLE " + quote(o.Name) + " " + clause)}, Risks: risks}
+}
+
+// uniqueChanges tells whether a primary or unique key comes, goes or changes.
+func uniqueChanges(c *order.Change) bool {
+	return slices.ContainsFunc(c.Parts, func(it *compare.Item) bool {
+		return it.Status != compare.Same && (it.Kind() == catalog.PrimaryKey || it.Kind() == catalog.Index && it.Object().Text("class") == "unique")
+	})
+}
+
+// layOut partitions all rows anew.
+func layOut(c *order.Change) *order.Action {
+	o := c.Source
+	return partitionStep(o, "lay out the partitions", "\n"+o.Text("written partitions"), copyRisk(o),
+		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row", Ask: outside(c, c.Target)})
 }
 
 // partitions changes how a table is partitioned. A partition more at the end
@@ -544,9 +643,9 @@ func partitions(c *order.Change) []*order.Action {
 	}
 	o := c.Source
 	alter := func(title, clause string, risks ...order.Risk) []*order.Action {
-		return []*order.Action{{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, SQL: []string{delimited("ALTER TABLE " + quote(o.Name) + " " + clause)}, Risks: risks}}
+		return []*order.Action{partitionStep(o, title, clause, risks...)}
 	}
-	rewrite := order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied, and writes to it wait"}
+	rewrite := copyRisk(o)
 	if d.Source == nil {
 		return alter("remove the partitions", "REMOVE PARTITIONING", rewrite)
 	}
@@ -559,8 +658,7 @@ func partitions(c *order.Change) []*order.Action {
 				order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the rows of the partitions " + old + " are copied, and writes to the table wait"})
 		}
 	}
-	return alter("lay out the partitions", "\n"+o.Text("written partitions"), rewrite,
-		order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when no partition takes a row", Ask: outside(c, c.Target)})
+	return []*order.Action{layOut(c)}
 }
 
 // appended tells whether one partitioning is the other with partitions more

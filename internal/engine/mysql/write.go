@@ -15,6 +15,9 @@ type Writer struct {
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
+	// AvoidBlocking spells out how each ALTER TABLE is carried out, so that the
+	// server refuses rather than blocks.
+	AvoidBlocking bool
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -72,7 +75,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	var out []*order.Action
 	for _, p := range o.Parts {
 		if p.Kind == catalog.ForeignKey && p.Text("parent") != o.Name {
-			out = append(out, dropKey(o, p)) // keys first, so that tables can go in any order
+			out = append(out, w.dropKey(o, p)) // keys first, so that tables can go in any order
 			continue
 		}
 		a.Removes = append(a.Removes, o.PartRef(p))
@@ -219,15 +222,24 @@ func sequenceOptions(o, was *catalog.Object) string {
 	return strings.Join(out, " ")
 }
 
-func dropKey(o, p *catalog.Object) *order.Action {
+func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
 	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
-		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s;", quote(o.Name), quote(p.Name))}}
+		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", quote(o.Name), quote(p.Name), w.how(o, ", "+online))}}
 }
 
-func addKey(o, p *catalog.Object) *order.Action {
+// how is what a statement says of how it is carried out, where that is asked
+// for.
+func (w *Writer) how(o *catalog.Object, text string) string {
+	if !w.AvoidBlocking || !strings.EqualFold(o.Text("engine"), "InnoDB") || o.Has("system versioning") {
+		return ""
+	}
+	return text
+}
+
+func (w *Writer) addKey(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	return &order.Action{About: ref, Title: fmt.Sprintf("add foreign key %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: []order.Name{{Space: "constraint", Name: p.Name}},
-		Prefix: "ALTER TABLE " + quote(o.Name), Clauses: []string{"ADD CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")},
+		Prefix: "ALTER TABLE " + quote(o.Name) + w.how(o, " "+copying+","), Clauses: []string{"ADD CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")},
 		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there"},
 			{Kind: order.Rewrite, On: ref, Text: "table " + o.Name + " is copied, and writes to it wait"}}}
 }

@@ -361,7 +361,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				b.clause("default", "DROP DEFAULT")
 			}
 		case "not null":
-			w.nullability(b, it, yes(d))
+			w.nullability(c, b, it, yes(d))
 		case "not null name", "not null not valid", "not null no inherit":
 			if col.Has("not null") && was.Has("not null") {
 				b.notNullFact(d.Name, was)
@@ -369,7 +369,8 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 		case "identity":
 			switch {
 			case !yes(d):
-				b.clause("identity", "DROP IDENTITY")
+				a := b.clause("identity", "DROP IDENTITY")
+				a.Frees = identityNames(b.was, was)
 			case d.Target == nil:
 				a := b.clause("identity", "ADD "+identitySQL(col))
 				a.Makes = nil // a sequence that stood under the default may go before
@@ -410,7 +411,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 }
 
 // nullability sets or drops NOT NULL.
-func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
+func (w *Writer) nullability(c *order.Change, b *columnChange, it *compare.Item, now bool) {
 	col := it.Source
 	switch {
 	case !now && !b.fromParent:
@@ -435,6 +436,7 @@ func (w *Writer) nullability(b *columnChange, it *compare.Item, now bool) {
 	}
 	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name), Ask: nullQuestion(b.was, it.Target)},
 		{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
+	w.notNullGently(c, b, a)
 	if fill, ok := w.fill(b.o, col); ok {
 		a.Risks = a.Risks[1:]
 		up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},

@@ -9,6 +9,7 @@ import (
 	"io"
 	"net"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -40,15 +41,18 @@ func (Engine) Dialect() sqltext.Dialect { return sqltext.Postgres }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
-	return &Writer{Fill: opt.Fill, Back: opt.Back}
+	return &Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
 }
+
+// lockLimit is how long a statement waits for a lock.
+const lockLimit = "10s"
 
 // settings fix what the meaning of the statements depends on. Names are
 // written in full, but the target's search path is left alone: a routine that
 // is called while the script runs may need it.
 var settings = []string{
 	"SET client_encoding = 'UTF8';", "SET standard_conforming_strings = on;", "SET check_function_bodies = off;", "SET client_min_messages = warning;",
-	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '10s';",
+	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '" + lockLimit + "';",
 	"SET statement_timeout = 0;", "SET row_security = off;",
 }
 
@@ -69,6 +73,12 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	for _, s := range settings {
 		name := strings.Fields(s)[1]
 		f.Restore = append(f.Restore, "RESET "+name+";")
+	}
+	for _, s := range plan.Steps {
+		if s.Later {
+			f.Notes = slices.Insert(f.Notes, 1, "The steps behind the transaction run one by one, so that others can go on. When one fails: see to the rows it names, then go on with apply --resume, or run its statements and those after it again; each may run twice.")
+			break
+		}
 	}
 	for _, s := range plan.Steps {
 		if s.Alone {

@@ -20,6 +20,11 @@ type Writer struct {
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
+	// AvoidBlocking writes what keeps others working.
+	AvoidBlocking bool
+
+	users   map[catalog.Ref]bool // what something of usersOf needs
+	usersOf *catalog.Catalog
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -370,10 +375,11 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 		a := w.createPart(c.Source, p)
 		w.ask(c, p, a)
 		afterRows(c, p, a)
-		out = append(out, a)
+		out = append(out, w.gently(c, p, a)...)
 	}
 	drop := func(p *catalog.Object) {
 		if a := w.dropPart(c.Target, p); a != nil {
+			w.dropGently(c, p, a)
 			out = append(out, a)
 		}
 	}

@@ -206,6 +206,7 @@ CREATE TABLE tide (station text NOT NULL, read_at date NOT NULL, level_cm bigint
 INSERT INTO tide VALUES ('pier', '2026-02-03', 4), ('mole', '2020-01-01', 5);
 --- keep SELECT * FROM tide ORDER BY 1
 --- case an index that is not valid is made anew
+--- oneway
 --- target
 CREATE TABLE berth (id integer PRIMARY KEY, name text); CREATE INDEX berth_name ON berth (name);
 UPDATE pg_index SET indisvalid = false WHERE indexrelid = 'berth_name'::regclass;

@@ -372,6 +372,36 @@ func orphans(o, p *catalog.Object, def string, toks []sqltext.Token, actual *cat
 	return about(o, qualified(o)+" AS c", fmt.Sprintf("(%s) AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", needed, qualified(parent), strings.Join(match, " AND ")), "refer to a row that is not there")
 }
 
+// KeyNames are the names an index's columns have in generated names; "expr"
+// stands for expressions.
+func KeyNames(def string) []string {
+	toks := sqltext.Lex(sqltext.Postgres, def)
+	keys, next := brackets(def, toks, 0)
+	list := items(keys)
+	if next < len(toks) {
+		for i := next; i < len(toks) && !toks[i].Is("where"); i++ {
+			if toks[i].Is("include") {
+				more, _ := brackets(def, toks, i)
+				list = append(list, items(more)...)
+				break
+			}
+		}
+	}
+	var out []string
+	for _, k := range list {
+		t := sqltext.Significant(sqltext.Postgres, expression(k))
+		for len(t) > 2 && t[1].IsOp(".") { // a schema
+			t = t[2:]
+		}
+		if len(t) == 1 || len(t) > 2 && t[0].IsName() && t[1].IsOp("(") {
+			out = append(out, t[0].Name()) // a column, or what is called
+		} else {
+			out = append(out, "expr")
+		}
+	}
+	return out
+}
+
 // Bound is the condition a partition's rows meet, by its parent's key and its
 // bound; "" where that cannot be told.
 func Bound(by, bound string, parent *catalog.Object) string {
