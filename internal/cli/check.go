@@ -89,7 +89,7 @@ Exit code 1 says that the target no longer fits.`,
 func checkJSON(path string, s *script.Script, fit *script.FitReport) *report.JSONScript {
 	js := &report.JSONScript{File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
 	for _, st := range s.Steps {
-		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared}
+		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared, Locks: st.Locks}
 		if st.Held {
 			js.Held = append(js.Held, j)
 		} else {

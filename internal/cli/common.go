@@ -86,6 +86,7 @@ type pair struct {
 	source, target *place.Place
 	comparison     *compare.Comparison
 	took           [2]time.Duration
+	blockers       []string // sessions at work on the target's tables
 }
 
 // compare resolves two places, reads both at once and compares them.

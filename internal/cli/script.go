@@ -284,7 +284,56 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 		}
 	}
 	plan.Settle(answers, permitted)
+	if err := a.locks(ctx, p, w, plan, eng); err != nil {
+		return nil, nil, err
+	}
 	return plan, eng, nil
+}
+
+// locks says of each step which locks it takes, how big that is, and who is at
+// work on it now.
+func (a *app) locks(ctx context.Context, p *pair, w *writing, plan *order.Plan, eng engine.Engine) error {
+	teller, ok := eng.(engine.LockTeller)
+	if !ok {
+		return nil
+	}
+	var tables []catalog.Ref
+	for _, s := range plan.Steps {
+		s.Locks = teller.Locks(s, plan.Actual)
+		for _, l := range s.Locks {
+			if !slices.Contains(tables, l.On) {
+				tables = append(tables, l.On)
+			}
+		}
+	}
+	if len(tables) == 0 || w.rowChecks == "off" || !p.target.Writable() || p.target.Missing() {
+		return nil
+	}
+	db, err := p.target.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+	if err != nil {
+		return trouble("open", "%w", err)
+	}
+	defer db.Close()
+	sizer, ok := db.(engine.Sizer)
+	if !ok {
+		return nil
+	}
+	sizes, err := sizer.Sizes(ctx, tables)
+	if err != nil {
+		return trouble("row-checks", "asking how big the tables are: %w", err)
+	}
+	for _, s := range plan.Steps {
+		for i := range s.Locks {
+			s.Locks[i].Bytes = sizes[s.Locks[i].On]
+		}
+	}
+	if p.blockers, err = sizer.Blockers(ctx, tables); err != nil {
+		return trouble("row-checks", "asking who is at work on the tables: %w", err)
+	}
+	for _, b := range p.blockers {
+		a.note("at work now  %s", b)
+	}
+	return nil
 }
 
 // permissions are what --may-lose permits and --fill gives.
@@ -385,7 +434,7 @@ func fills(texts []string, source *catalog.Catalog) (map[string]string, error) {
 }
 
 func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) *report.JSONScript {
-	js := &report.JSONScript{Engine: p.comparison.Target.Engine, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
+	js := &report.JSONScript{BlockedBy: p.blockers, Engine: p.comparison.Target.Engine, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
 		Steps: jsonSteps(plan.Steps), Held: jsonSteps(plan.Held)}
 	if output == "" || output == "-" {
 		js.Text = string(text)
@@ -398,7 +447,7 @@ func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) 
 func jsonSteps(steps []*order.Step) []report.JSONStep {
 	out := []report.JSONStep{}
 	for _, s := range steps {
-		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks, Cleared: s.Cleared})
+		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks})
 	}
 	return out
 }
@@ -414,6 +463,9 @@ func (a *app) stepList(steps []script.StepInfo) {
 				paint = st.Warn
 			}
 			hang(&a.out, "       ! ", report.Safe(script.RiskWords(r)), st.Width, paint)
+		}
+		for _, l := range s.Locks {
+			hang(&a.out, "       lock ", report.Safe(l.Words()), st.Width, st.Dim)
 		}
 		for _, r := range s.Cleared {
 			hang(&a.out, "       . ", report.Safe(script.ClearedWords(r)), st.Width, st.Dim)

@@ -196,6 +196,19 @@ type Placer interface {
 	Placeholder(col *catalog.Object, in *catalog.Catalog) string
 }
 
+// LockTeller is an Engine that can tell which locks a step takes on what is
+// there.
+type LockTeller interface {
+	Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock
+}
+
+// Sizer is a Database that can tell how big tables are, and who is at work on
+// them now.
+type Sizer interface {
+	Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog.Ref]int64, error)
+	Blockers(ctx context.Context, tables []catalog.Ref) ([]string, error)
+}
+
 // Work is what a script does to one object.
 type Work struct {
 	On      catalog.Ref

@@ -90,7 +90,8 @@ type JSONStep struct {
 	SQL    []string     `json:"sql,omitempty"`
 	Risks  []order.Risk `json:"risks,omitempty"`
 	// Cleared are risks that are none, as the target's rows said.
-	Cleared []order.Risk `json:"cleared,omitempty"`
+	Cleared []order.Risk      `json:"cleared,omitempty"`
+	Locks   []order.TableLock `json:"locks,omitempty"`
 }
 
 // JSONScript is what a script is and, with a target, whether that fits.
@@ -106,6 +107,8 @@ type JSONScript struct {
 	Done   *bool         `json:"already_done,omitempty"`
 	Moved  []script.Move `json:"moved,omitempty"`
 	Text   string        `json:"text,omitempty"`
+	// BlockedBy are sessions that were at work on the tables.
+	BlockedBy []string `json:"blocked_by,omitempty"`
 	// Backout is the file of the way back.
 	Backout   string         `json:"backout,omitempty"`
 	Rehearsal *JSONRehearsal `json:"rehearsal,omitempty"`

@@ -32,11 +32,12 @@ const (
 
 // Meta is the first footer line.
 type Meta struct {
-	Format int    `json:"format"`
-	Engine string `json:"engine"`
-	Source string `json:"source"`
-	Target string `json:"target"`
-	Steps  int    `json:"steps"`
+	Format int               `json:"format"`
+	Engine string            `json:"engine"`
+	Source string            `json:"source"`
+	Target string            `json:"target"`
+	Steps  int               `json:"steps"`
+	Locks  []order.TableLock `json:"locks,omitempty"`
 	// Touches are the objects the step changes.
 	Touches []catalog.Ref `json:"touches,omitempty"`
 	Creates bool          `json:"creates,omitempty"` // it makes its object
@@ -67,7 +68,8 @@ type StepInfo struct {
 	Title  string       `json:"title"`
 	Risks  []order.Risk `json:"risks,omitempty"`
 	// Cleared are risks that are none, as the target's rows said.
-	Cleared []order.Risk `json:"cleared,omitempty"`
+	Cleared []order.Risk      `json:"cleared,omitempty"`
+	Locks   []order.TableLock `json:"locks,omitempty"`
 	// Touches are the objects the step changes.
 	Touches []catalog.Ref `json:"touches,omitempty"`
 	Creates bool          `json:"creates,omitempty"` // it makes its object
@@ -347,6 +349,9 @@ func (w *writer) step(s *order.Step) {
 	for _, r := range s.Cleared {
 		w.say("  . ", ClearedWords(r))
 	}
+	for _, l := range s.Locks {
+		w.say("  lock: ", l.Words())
+	}
 	if s.Note != "" {
 		w.say("  ", s.Note)
 	}
@@ -419,7 +424,7 @@ func (w *writer) footer() {
 }
 
 func stepInfo(s *order.Step) StepInfo {
-	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Apart: s.Alone || s.Later, Later: s.Later}
+	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks, Apart: s.Alone || s.Later, Later: s.Later}
 	seen := map[catalog.Ref]bool{}
 	for _, r := range slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes) {
 		if o := r.Object(); !seen[o] {

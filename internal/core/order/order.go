@@ -147,10 +147,43 @@ type Writer interface {
 	Survives(owner, part *catalog.Object, need catalog.Need, effect Effect) bool
 }
 
+// TableLock is a lock that a step takes, and who waits for it.
+type TableLock struct {
+	On    catalog.Ref `json:"on"`
+	Mode  string      `json:"mode"`
+	Waits string      `json:"waits"`
+	Bytes int64       `json:"bytes,omitempty"` // how big the table is, where that is known
+}
+
+// Words are the lock in words.
+func (l TableLock) Words() string {
+	size := ""
+	if l.Bytes > 0 {
+		size = ", " + Size(l.Bytes)
+	}
+	return fmt.Sprintf("%s on %s%s: %s", l.Mode, l.On, size, l.Waits)
+}
+
+// Size writes a number of bytes: "1.2 MB".
+func Size(n int64) string {
+	f, unit := float64(n), "bytes"
+	for _, u := range []string{"kB", "MB", "GB", "TB"} {
+		if f < 1000 {
+			break
+		}
+		f, unit = f/1000, u
+	}
+	if f < 10 && unit != "bytes" {
+		return fmt.Sprintf("%.1f %s", f, unit)
+	}
+	return fmt.Sprintf("%.0f %s", f, unit)
+}
+
 // Step is an action in its place.
 type Step struct {
 	*Action
 	Number int
+	Locks  []TableLock
 }
 
 // Plan is what is to be done, in order.
@@ -247,7 +280,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	ordered = join(ordered)
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
-		steps[i] = &Step{a, i + 1}
+		steps[i] = &Step{Action: a, Number: i + 1}
 	}
 	return steps, nil
 }

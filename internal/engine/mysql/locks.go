@@ -1,0 +1,89 @@
+package mysql
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// takes says what a statement holds up on the table it is about: the first
+// line counts whose beginning and inner words it has (MariaDB: Metadata
+// Locking; ALTER TABLE, LOCK).
+var takes = []struct{ begins, has, mode, waits string }{
+	{"LOCK TABLES", "", "WRITE", "readers and writers wait for the whole step"},
+	{"ALTER TABLE", online, "LOCK=NONE", "readers and writers wait for a moment at its beginning and end"},
+	{"ALTER TABLE", copying, "LOCK=SHARED", "writers wait while the table is copied"},
+	{"DROP TABLE", "", "EXCLUSIVE", "readers and writers wait for a moment"},
+	{"UPDATE", "", "row locks", "writers of the same rows wait"},
+	{"CREATE TRIGGER", "", "EXCLUSIVE", "readers and writers wait for a moment"}, {"DROP TRIGGER", "", "EXCLUSIVE", "readers and writers wait for a moment"},
+}
+
+// Locks implements engine.LockTeller.
+func (Engine) Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock {
+	o := actual.Find(s.About)
+	if o == nil || o.Kind != catalog.Table {
+		return nil
+	}
+	for _, sql := range s.SQL {
+		for _, t := range takes {
+			if strings.HasPrefix(sql, t.begins) && strings.Contains(sql, t.has) {
+				return []order.TableLock{{On: o.Ref(), Mode: t.mode, Waits: t.waits}}
+			}
+		}
+		if !strings.HasPrefix(sql, "ALTER TABLE") {
+			continue
+		}
+		for _, r := range s.Risks {
+			if r.Kind == order.Rewrite {
+				return []order.TableLock{{On: o.Ref(), Mode: "LOCK=SHARED", Waits: "writers wait while the table is copied"}}
+			}
+		}
+		return []order.TableLock{{On: o.Ref(), Mode: "a metadata lock for a moment", Waits: "readers and writers wait for a moment at its beginning and end"}}
+	}
+	return nil
+}
+
+// Sizes implements engine.Sizer.
+func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog.Ref]int64, error) {
+	out := map[catalog.Ref]int64{}
+	for _, t := range tables {
+		var n sql.NullInt64
+		err := d.conn.QueryRowContext(ctx, "SELECT data_length + index_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = "+literal(t.Name)).Scan(&n)
+		if err != nil && !errors.Is(err, sql.ErrNoRows) {
+			return nil, explain(err)
+		}
+		if n.Valid {
+			out[t] = n.Int64
+		}
+	}
+	return out, nil
+}
+
+// Blockers implements engine.Sizer: sessions in a transaction in this
+// database. The server does not say which tables they have touched.
+func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string, error) {
+	rows, err := d.conn.QueryContext(ctx, `SELECT p.id, p.user, p.command, timestampdiff(SECOND, t.trx_started, now()) FROM information_schema.innodb_trx t
+		JOIN information_schema.processlist p ON p.id = t.trx_mysql_thread_id WHERE p.db = DATABASE() AND p.id <> connection_id() ORDER BY 1`)
+	if err != nil {
+		return nil, nil // the account may not look at others
+	}
+	defer rows.Close()
+	var out []string
+	for rows.Next() {
+		var id, seconds int64
+		var user, command string
+		if err := rows.Scan(&id, &user, &command, &seconds); err != nil {
+			return nil, explain(err)
+		}
+		out = append(out, fmt.Sprintf("session %d (%s, %s) has been in a transaction for %d s", id, user, strings.ToLower(command), seconds))
+	}
+	if err := rows.Err(); err != nil {
+		return nil, explain(err)
+	}
+	return out, nil
+}

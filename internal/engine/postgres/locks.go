@@ -1,0 +1,134 @@
+package postgres
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+)
+
+// modes are the lock modes of tables, the weakest first, and who waits for
+// them (PostgreSQL: Explicit Locking, table 13.2).
+var modes = []struct{ mode, waits string }{
+	{"ROW EXCLUSIVE", "writers of the same rows wait"},
+	{"SHARE UPDATE EXCLUSIVE", "nobody waits but other changes of the table and VACUUM"},
+	{"SHARE", "writers wait"},
+	{"SHARE ROW EXCLUSIVE", "writers wait"},
+	{"ACCESS EXCLUSIVE", "readers and writers wait"},
+}
+
+// takes says which lock a statement takes on the table it is about: the first
+// line counts whose beginning and inner words it has (PostgreSQL: Explicit
+// Locking; the pages of the commands).
+var takes = []struct{ begins, has, mode string }{
+	{"CREATE INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"}, {"CREATE UNIQUE INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"}, {"DROP INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"},
+	{"CREATE INDEX", "", "SHARE"}, {"CREATE UNIQUE INDEX", "", "SHARE"}, {"DROP INDEX", "", "ACCESS EXCLUSIVE"}, {"ALTER INDEX", "RENAME", "SHARE UPDATE EXCLUSIVE"}, {"ALTER INDEX", "ATTACH", "SHARE UPDATE EXCLUSIVE"},
+	{"ALTER TABLE", " VALIDATE CONSTRAINT ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", " SET STATISTICS ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", " CLUSTER ON ", "SHARE UPDATE EXCLUSIVE"},
+	{"ALTER TABLE", " FOREIGN KEY ", "SHARE ROW EXCLUSIVE"}, {"ALTER TABLE", " ENABLE TRIGGER ", "SHARE ROW EXCLUSIVE"}, {"ALTER TABLE", " DISABLE TRIGGER ", "SHARE ROW EXCLUSIVE"},
+	{"ALTER TABLE", " ATTACH PARTITION ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", "", "ACCESS EXCLUSIVE"}, {"DROP TABLE", "", "ACCESS EXCLUSIVE"},
+	{"ALTER FOREIGN TABLE", "", "ACCESS EXCLUSIVE"}, {"DROP FOREIGN TABLE", "", "ACCESS EXCLUSIVE"},
+	{"CREATE TRIGGER", "", "SHARE ROW EXCLUSIVE"}, {"CREATE CONSTRAINT TRIGGER", "", "SHARE ROW EXCLUSIVE"}, {"DROP TRIGGER", "", "ACCESS EXCLUSIVE"}, {"CREATE RULE", "", "ACCESS EXCLUSIVE"}, {"DROP RULE", "", "ACCESS EXCLUSIVE"},
+	{"CREATE POLICY", "", "ACCESS EXCLUSIVE"}, {"ALTER POLICY", "", "ACCESS EXCLUSIVE"}, {"DROP POLICY", "", "ACCESS EXCLUSIVE"},
+	{"UPDATE", "", "ROW EXCLUSIVE"}, {"COMMENT ON", "", "SHARE UPDATE EXCLUSIVE"}, {"DROP VIEW", "", "ACCESS EXCLUSIVE"}, {"DROP MATERIALIZED VIEW", "", "ACCESS EXCLUSIVE"}, {"CREATE OR REPLACE VIEW", "", "ACCESS EXCLUSIVE"},
+}
+
+// Locks implements engine.LockTeller.
+func (Engine) Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock {
+	strongest := -1
+	note := func(sql string) {
+		for _, t := range takes {
+			if strings.HasPrefix(sql, t.begins) && strings.Contains(sql, t.has) {
+				strongest = max(strongest, slices.IndexFunc(modes, func(m struct{ mode, waits string }) bool { return m.mode == t.mode }))
+				return
+			}
+		}
+	}
+	for _, c := range s.Clauses {
+		note(s.Prefix + " " + c)
+	}
+	for _, sql := range s.SQL {
+		if s.Prefix == "" || !strings.HasPrefix(sql, s.Prefix) || !strings.Contains(sql, "\n") {
+			note(sql)
+		}
+	}
+	o := actual.Find(s.About)
+	if strongest < 0 || o == nil {
+		return nil
+	}
+	out := []order.TableLock{{On: o.Ref(), Mode: modes[strongest].mode, Waits: modes[strongest].waits}}
+	for _, parent := range parents(actual, s.SQL) {
+		if parent != o.Ref() {
+			out = append(out, order.TableLock{On: parent, Mode: "SHARE ROW EXCLUSIVE", Waits: "writers wait"})
+		}
+	}
+	return out
+}
+
+// parents are the tables that new foreign keys point at.
+func parents(actual *catalog.Catalog, statements []string) []catalog.Ref {
+	var out []catalog.Ref
+	for _, sql := range statements {
+		for i := 0; ; {
+			at := strings.Index(sql[i:], " REFERENCES ")
+			if at < 0 {
+				break
+			}
+			i += at + len(" REFERENCES ")
+			for _, o := range actual.Objects {
+				if o.Kind == catalog.Table && strings.HasPrefix(sql[i:], qualified(o)+"(") && !slices.Contains(out, o.Ref()) {
+					out = append(out, o.Ref())
+				}
+			}
+		}
+	}
+	return out
+}
+
+// Sizes implements engine.Sizer.
+func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog.Ref]int64, error) {
+	out := map[catalog.Ref]int64{}
+	for _, t := range tables {
+		var n *int64
+		// Of a partitioned table, all of its partitions.
+		if err := d.conn.QueryRow(ctx, `SELECT sum(pg_total_relation_size(i.relid))::bigint FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+			CROSS JOIN LATERAL (SELECT relid FROM pg_partition_tree(c.oid) UNION SELECT c.oid) AS i WHERE n.nspname = $1 AND c.relname = $2 AND c.relkind IN ('r', 'p', 'm')`, t.Schema, t.Name).Scan(&n); err != nil {
+			return nil, explain(err)
+		}
+		if n != nil {
+			out[t] = *n
+		}
+	}
+	return out, nil
+}
+
+// Blockers implements engine.Sizer: sessions in a transaction that hold a lock
+// on one of the tables.
+func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string, error) {
+	var out []string
+	for _, t := range tables {
+		rows, err := d.conn.Query(ctx, `SELECT DISTINCT a.pid, coalesce(a.application_name, ''), coalesce(a.state, ''), coalesce(extract(epoch FROM now() - a.xact_start), 0)::bigint, l.mode
+			FROM pg_locks l JOIN pg_class c ON c.oid = l.relation JOIN pg_namespace n ON n.oid = c.relnamespace JOIN pg_stat_activity a ON a.pid = l.pid
+			WHERE l.granted AND l.database = (SELECT oid FROM pg_database WHERE datname = current_database()) AND n.nspname = $1 AND c.relname = $2 AND l.pid <> pg_backend_pid() ORDER BY 1, 5`, t.Schema, t.Name)
+		if err != nil {
+			return nil, explain(err)
+		}
+		for rows.Next() {
+			var pid int
+			var app, state, mode string
+			var seconds int64
+			if err := rows.Scan(&pid, &app, &state, &seconds, &mode); err != nil {
+				rows.Close()
+				return nil, explain(err)
+			}
+			out = append(out, fmt.Sprintf("session %d (%s, %s for %d s) holds %s on %s", pid, app, state, seconds, mode, t))
+		}
+		rows.Close()
+		if err := rows.Err(); err != nil {
+			return nil, explain(err)
+		}
+	}
+	return out, nil
+}
