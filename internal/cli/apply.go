@@ -106,24 +106,16 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	recordFile := base + ".run.json"
 	if fit.Done {
 		a.note("the target is already as the script would leave it; nothing to do")
-		a.forget(recordFile, s, target)
+		a.forget(recordFile, s)
 		return 0, nil
 	}
 	steps := s.Planned()
 	if len(steps) == 0 {
 		return 0, nil
 	}
-	var record *script.Record
-	if s.NeedsRecord(eng) {
-		if record, err = a.record(recordFile, s, target, o); err != nil {
-			return 0, err
-		}
-	}
-	if record == nil || !o.resume {
-		if len(fit.Moves) > 0 {
-			return 0, &script.MovedError{Moves: fit.Moves}
-		}
-		if err := a.before(ctx, s, target, o); err != nil {
+	recorded := s.NeedsRecord(eng)
+	if !o.resume || !recorded {
+		if err := a.fresh(ctx, s, target, recordFile, recorded, fit, o); err != nil {
 			return 0, err
 		}
 	}
@@ -140,19 +132,18 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			return 0, refusal("declined", "not run: the answer was no")
 		}
 	}
-	db, err := target.Open(ctx, engine.OpenOptions{Write: true, Create: o.create, LockWait: a.lockWait})
+	db, err := a.claim(ctx, target, o.create)
 	if err != nil {
-		return 0, trouble("open", "%w", err)
+		return 0, err
 	}
 	defer db.Close()
-	if c, ok := db.(engine.Claimer); ok {
-		if err := c.Claim(ctx); errors.Is(err, engine.ErrClaimed) {
-			return 0, refusal("claimed", "%s: %w; wait until it is done", target.Label, err)
-		} else if err != nil {
-			return 0, trouble("open", "%s: %w", target.Label, err)
+	var record *script.Record
+	if recorded {
+		if record, err = a.record(ctx, recordFile, s, target, db, o.resume); err != nil {
+			return 0, err
 		}
 	}
-	if o.resume && record != nil {
+	if o.resume && recorded {
 		next, err := record.Resume(ctx, s, eng, db, a.outcome(target))
 		if err != nil {
 			return 0, err
@@ -185,35 +176,78 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 		return 0, err
 	}
 	a.note("%6.1fs  done", time.Since(start).Seconds())
-	a.forget(recordFile, s, target)
+	a.forget(recordFile, s)
 	return len(steps), nil
 }
 
-// record begins a run record, or takes up the one of a run that stopped.
-func (a *app) record(path string, s *script.Script, target *place.Place, o running) (*script.Record, error) {
-	var record *script.Record
-	_, err := os.Stat(path)
+// claim opens the target for a run and keeps others from it.
+func (a *app) claim(ctx context.Context, target *place.Place, create bool) (engine.Database, error) {
+	db, err := target.Open(ctx, engine.OpenOptions{Write: true, Create: create, LockWait: a.lockWait})
+	if err != nil {
+		return nil, trouble("open", "%w", err)
+	}
+	if c, ok := db.(engine.Claimer); ok {
+		if err := c.Claim(ctx); err != nil {
+			db.Close()
+			if errors.Is(err, engine.ErrClaimed) {
+				return nil, refusal("claimed", "%s: %w; wait until it is done", target.Label, err)
+			}
+			return nil, trouble("open", "%s: %w", target.Label, err)
+		}
+	}
+	return db, nil
+}
+
+// fresh sees that a run can begin: that no other is at work or stopped half
+// way, that the target is what the script was written for, and that neither
+// rows nor rights stand in the way.
+func (a *app) fresh(ctx context.Context, s *script.Script, target *place.Place, recordFile string, recorded bool, fit script.FitReport, o running) error {
+	var unfinished error
+	if old, err := script.ReadRecord(recordFile, s); recorded && err == nil && !old.Done && (len(old.Statements) > 0 || old.Transaction != "") {
+		unfinished = refusal("unfinished", "a run of this script stopped half way (%s); go on with --resume", recordFile)
+	}
+	if len(fit.Moves) > 0 || unfinished != nil {
+		db, err := a.claim(ctx, target, false) // is it because somebody is at work?
+		if err != nil {
+			return err
+		}
+		db.Close()
+	}
 	switch {
-	case o.resume:
-		if record, err = script.ReadRecord(path, s, target.Label); err != nil {
+	case unfinished != nil:
+		return unfinished
+	case len(fit.Moves) > 0:
+		return &script.MovedError{Moves: fit.Moves}
+	}
+	return a.before(ctx, s, target, o)
+}
+
+// record begins a run record, or takes up the one of a run that stopped.
+func (a *app) record(ctx context.Context, path string, s *script.Script, target *place.Place, db engine.Database, resume bool) (*script.Record, error) {
+	id := target.Label
+	if i, ok := db.(engine.Identifier); ok {
+		var err error
+		if id, err = i.Identity(ctx); err != nil {
+			return nil, trouble("open", "%w", err)
+		}
+	}
+	record := script.NewRecord(s, id)
+	if resume {
+		var err error
+		if record, err = script.ReadRecord(path, s); err != nil {
 			return nil, refusal("record", "%w; compare again and write a new script from there", err)
 		}
-	case err == nil:
-		old, err := script.ReadRecord(path, s, target.Label)
-		if err == nil && !old.Done && (len(old.Statements) > 0 || old.Transaction != "") {
-			return nil, refusal("unfinished", "a run of this script on %s stopped half way (%s); go on with --resume", target.Label, path)
+		if record.Target != id {
+			return nil, refusal("record", "%s is the record of a run on another database (%s)", path, record.Target)
 		}
-		fallthrough
-	default:
-		record = script.NewRecord(s, target.Label)
 	}
 	record.Put = func(data []byte) error { return writeFile(path, data, true) }
 	return record, nil
 }
 
 // forget removes the record of a run that is done.
-func (a *app) forget(path string, s *script.Script, target *place.Place) {
-	if _, err := script.ReadRecord(path, s, target.Label); err == nil {
+func (a *app) forget(path string, s *script.Script) {
+	if _, err := script.ReadRecord(path, s); err == nil {
 		_ = os.Remove(path) // one that stays says that the run is done
 	}
 }
@@ -279,7 +313,7 @@ func (a *app) askAgain(ctx context.Context, s *script.Script, target *place.Plac
 
 // lacking lists what the account may not do that the script wants.
 func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place) ([]string, error) {
-	db, err := target.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+	db, err := target.Open(ctx, engine.OpenOptions{Write: true, LockWait: a.lockWait})
 	if err != nil {
 		return nil, trouble("open", "%w", err)
 	}

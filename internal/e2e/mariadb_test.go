@@ -248,8 +248,8 @@ func TestMariaDBTrouble(t *testing.T) {
 	}
 	live := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT); INSERT INTO t VALUES (1, 1), (2, 1); CREATE TABLE u (id INT)")
 	dev := p.make(t, "CREATE TABLE t (id INT PRIMARY KEY, a INT, UNIQUE KEY one (a)); CREATE TABLE a_first (id INT); CREATE TABLE u (id BIGINT)")
-	want(t, 0, dir, "script", dev, live, "-o", "up.sql")
-	if r := want(t, 4, dir, "apply", "up.sql", live, "--yes"); !strings.Contains(r.errout, "the target is partly changed") {
+	want(t, 0, dir, "script", dev, live, "-o", "up.sql", "--row-checks", "off")
+	if r := want(t, 4, dir, "apply", "up.sql", live, "--yes"); !strings.Contains(r.errout, "1 of 3 steps ran before it and stay; go on with --resume") {
 		t.Errorf("apply: %s", r.errout)
 	}
 	command(t, "UPDATE t SET a = id", "mariadb", s.args(p.name(live))...)

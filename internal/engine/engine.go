@@ -122,6 +122,12 @@ type RowReader interface {
 	Lines(ctx context.Context, query string, line func(string) error) error
 }
 
+// Identifier is a Database that can tell which one it is, whatever way led
+// there.
+type Identifier interface {
+	Identity(ctx context.Context) (string, error)
+}
+
 // Claimer is a Database that can be claimed for one run at a time.
 type Claimer interface {
 	// Claim keeps others from running a script on it until the database is

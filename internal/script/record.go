@@ -21,7 +21,7 @@ const RecordVersion = 1
 type Record struct {
 	Format     int           `json:"format"`
 	Script     string        `json:"script"` // hash of its text
-	Target     string        `json:"target"`
+	Target     string        `json:"target"` // which database, whatever way led there
 	Statements []RecordEntry `json:"statements"`
 	// Transaction names the transaction, as soon as it is about to commit.
 	Transaction string `json:"transaction,omitempty"`
@@ -63,8 +63,8 @@ func (s *Script) NeedsRecord(eng engine.Engine) bool {
 // ErrRecord says that a run record cannot be used; test with errors.Is.
 var ErrRecord = errors.New("the run record cannot be used")
 
-// ReadRecord reads a run record and sees that it is of this script and target.
-func ReadRecord(path string, s *Script, target string) (*Record, error) {
+// ReadRecord reads a run record and sees that it is of this script.
+func ReadRecord(path string, s *Script) (*Record, error) {
 	data, err := os.ReadFile(path)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", ErrRecord, err)
@@ -78,8 +78,6 @@ func ReadRecord(path string, s *Script, target string) (*Record, error) {
 		return nil, fmt.Errorf("%w: %s was written by a newer version; update dapper-mirror", ErrRecord, path)
 	case rec.Script != bodyHash(s.Body):
 		return nil, fmt.Errorf("%w: %s is of another script, or the script was edited since", ErrRecord, path)
-	case rec.Target != target:
-		return nil, fmt.Errorf("%w: %s is of a run on %s", ErrRecord, path, rec.Target)
 	}
 	return rec, nil
 }
@@ -114,6 +112,9 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 		}
 		rec.skip[e.Statement] = e.Ran
 	}
+	if _, ok := db.(engine.Marker); !ok {
+		rec.wholeSteps(r)
+	}
 	if err := rec.unmoved(ctx, r); err != nil {
 		return 0, err
 	}
@@ -129,6 +130,57 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 		}
 	}
 	return 0, rec.put()
+}
+
+// wholeSteps lets a step of which anything is left to do run again from its
+// beginning: its statements may run twice, but what one left half done only the
+// ones before it clear away.
+func (rec *Record) wholeSteps(r *runner) {
+	for step := range r.titles {
+		if rec.left(r, step) {
+			for i, c := range r.cmds {
+				if c.Step == step {
+					rec.skip[i] = false
+				}
+			}
+		}
+	}
+}
+
+// left tells whether anything of a step is still to do; some tells whether
+// anything of it has run.
+func (rec *Record) left(r *runner, step int) bool {
+	return rec.any(r, step, func(i int) bool { return !rec.skip[i] })
+}
+
+func (rec *Record) some(r *runner, step int) bool {
+	return rec != nil && rec.resumed && rec.any(r, step, func(i int) bool { return rec.skip[i] })
+}
+
+// any tells whether something holds of a statement of a step that is not the
+// session's and not the transaction's.
+func (rec *Record) any(r *runner, step int, is func(int) bool) bool {
+	for i, c := range r.cmds {
+		if c.Step == step && !r.session(i) && !c.Client && !r.within[i] && is(i) {
+			return true
+		}
+	}
+	return false
+}
+
+// ran counts the steps that an earlier run did.
+func (rec *Record) ran(r *runner) int {
+	n := 0
+	if rec == nil || !rec.resumed {
+		return 0
+	}
+	for step := range r.titles {
+		outside := rec.any(r, step, func(int) bool { return true })
+		if outside && !rec.left(r, step) || !outside && rec.settled {
+			n++
+		}
+	}
+	return n
 }
 
 // unmoved sees that what ran is still as it was left, and what will be touched
@@ -195,13 +247,17 @@ func (rec *Record) skips(r *runner, i int) bool {
 	case !r.session(i):
 		return rec.skip[i]
 	}
-	// A session statement serves the statements of its step.
-	for j, o := range r.cmds {
-		if o.Step == c.Step && !r.session(j) && !o.Client && !r.within[j] && !rec.skip[j] {
-			return false
-		}
+	// A session statement serves the statements of its step; a guard looks at
+	// what is not there any more when the first of them has run.
+	if guard := r.words[i] == "guard" || r.words[i] == "do"; guard && rec.some(r, c.Step) {
+		return true
 	}
-	return true
+	return !rec.left(r, c.Step)
+}
+
+// began tells whether an earlier run changed anything.
+func (rec *Record) began() bool {
+	return rec != nil && rec.resumed && (rec.settled || slices.ContainsFunc(rec.Statements, func(e RecordEntry) bool { return e.Ran }))
 }
 
 func (rec *Record) put() error {

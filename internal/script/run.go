@@ -104,6 +104,7 @@ type runner struct {
 	limited      bool
 	apart        map[catalog.Ref]bool // what steps outside the transaction change
 	last, ran    int
+	stay         int    // steps that ran and stay
 	id           string // of the transaction
 	locked       []string
 	words        []string // the first word of each command
@@ -125,10 +126,16 @@ func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions)
 			}
 		}
 	}
-	inside := false
+	inside, around := false, -1
 	for i, c := range cmds {
 		r.words[i] = firstWord(eng.Dialect(), c.Text)
 		inside = inside || r.words[i] == "begin"
+		// What stands around the transaction's steps belongs to none of them.
+		if r.words[i] == "begin" || r.words[i] == "commit" || i > 0 && c.Step == around {
+			around, cmds[i].Step = c.Step, 0
+		} else {
+			around = -1
+		}
 		r.within[i] = inside
 		inside = inside && r.words[i] != "commit"
 		r.transaction = r.transaction || r.words[i] == "begin"
@@ -145,6 +152,8 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 	if err != nil {
 		return err
 	}
+	r.ran = r.Record.ran(r)
+	r.stay, r.kept = r.ran, r.ran > 0 || r.Record.began()
 	begin := 0
 	for try := 1; ; try++ {
 		at, err := r.from(ctx, begin)
@@ -212,7 +221,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 			return r.fail(ctx, c, err)
 		}
 	}
-	if c.Step != r.last && c.Step > 0 && word != "commit" {
+	if c.Step != r.last {
 		if err := r.step(ctx, c); err != nil {
 			return err
 		}
@@ -250,7 +259,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 	}
 	switch {
 	case word == "begin":
-		r.inside = true
+		r.inside, r.stay = true, r.ran
 		return r.begun(ctx, c)
 	case word == "commit":
 		r.inside, r.kept = false, true
@@ -293,11 +302,13 @@ func (r *runner) step(ctx context.Context, c Command) error {
 	if r.last > 0 {
 		r.ran++
 	}
-	r.last = c.Step
+	if r.last = c.Step; c.Step == 0 {
+		return nil
+	}
 	if r.Progress != nil {
 		r.Progress(c.Step, r.s.Meta.Steps, r.titles[c.Step].Title)
 	}
-	if !r.inside {
+	if !r.inside && !r.Record.some(r, c.Step) { // else they were saved before
 		if err := r.save(ctx, r.titles[c.Step]); err != nil {
 			return r.fail(ctx, c, err)
 		}
@@ -387,7 +398,8 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 		if rb := r.db.Exec(going, "ROLLBACK"); rb != nil && !errors.Is(err, engine.ErrUncertain) {
 			e.Err = fmt.Errorf("%w (and ROLLBACK answered: %v)", err, rb)
 		}
-		r.inside, r.last = false, 0
+		r.inside, r.last, r.ran = false, 0, r.stay
+		e.Ran = r.ran
 	}
 	for _, sql := range r.locked {
 		_ = r.db.Exec(going, sql) // the end of the session does it too

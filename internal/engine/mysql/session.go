@@ -31,6 +31,15 @@ func (d *database) Claim(ctx context.Context) error {
 	return nil
 }
 
+// Identity implements engine.Identifier.
+func (d *database) Identity(ctx context.Context) (string, error) {
+	var id string
+	if err := d.conn.QueryRowContext(ctx, "SELECT concat_ws('/', @@hostname, @@port, @@datadir, database())").Scan(&id); err != nil {
+		return "", explain(err)
+	}
+	return id, nil
+}
+
 // LockLimit implements engine.Limiter; the server counts in whole seconds.
 func (d *database) LockLimit(t time.Duration) string {
 	s := max(int((t+time.Second-1)/time.Second), 1)
@@ -69,7 +78,8 @@ func (d *database) texts(ctx context.Context, r catalog.Ref) ([]string, error) {
 	case kindDatabase:
 		return d.show(ctx, "SHOW CREATE DATABASE "+quote(d.name))
 	case kindGrant:
-		return d.show(ctx, "SHOW GRANTS FOR "+r.Name)
+		account, _, _ := strings.Cut(r.Name, " on ")
+		return d.show(ctx, "SHOW GRANTS FOR "+account)
 	case catalog.Routine:
 		f, err := d.show(ctx, "SHOW CREATE FUNCTION "+quote(r.Name))
 		if err != nil || f != nil {

@@ -292,6 +292,10 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 	if d.conn.IsClosed() && sql == "ROLLBACK" {
 		return nil // the server rolls back when a connection is lost
 	}
+	var pg *pgconn.PgError
+	if d.conn.IsClosed() && !errors.Is(err, context.Canceled) && (!errors.As(err, &pg) || strings.HasPrefix(pg.Code, "57P")) {
+		return fmt.Errorf("%w: the connection was lost", engine.ErrConnect)
+	}
 	return explain(err)
 }
 

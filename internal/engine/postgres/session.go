@@ -26,6 +26,17 @@ func (d *database) Claim(ctx context.Context) error {
 	return nil
 }
 
+// Identity implements engine.Identifier.
+func (d *database) Identity(ctx context.Context) (string, error) {
+	var id string
+	if err := d.conn.QueryRow(ctx, "SELECT system_identifier || '/' || oid || '/' || datname FROM pg_control_system(), pg_database WHERE datname = current_database()").Scan(&id); err != nil {
+		if err = d.conn.QueryRow(ctx, "SELECT oid || '/' || datname FROM pg_database WHERE datname = current_database()").Scan(&id); err != nil {
+			return "", explain(err)
+		}
+	}
+	return id, nil
+}
+
 // LockLimit implements engine.Limiter.
 func (d *database) LockLimit(t time.Duration) string {
 	return fmt.Sprintf("SET lock_timeout = '%dms'", max(t.Milliseconds(), 1))

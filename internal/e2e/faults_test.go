@@ -1,0 +1,449 @@
+package e2e
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"math/rand"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+)
+
+// bench is a target and a script under trial: what the fault table is about.
+type bench struct {
+	places
+	engine        string
+	c             pairCase
+	dir           string
+	source        string
+	before, after []string // the engine's own dumps
+	keep          []string
+}
+
+func newBench(t *testing.T, engine string, p places) *bench {
+	b := &bench{places: p, engine: engine, c: readPairs(t, filepath.Join("testdata", "faults", engine+".sql"))[0], dir: t.TempDir()}
+	b.source = p.make(t, b.c.source)
+	b.after = p.dump(t, b.source)
+	place := b.target(t)
+	b.before, b.keep = p.dump(t, place), b.kept(t, place)
+	return b
+}
+
+func (b *bench) target(t *testing.T) string { return b.make(t, b.c.target) }
+
+func (b *bench) kept(t *testing.T, place string) []string {
+	var out []string
+	for _, q := range b.c.keep {
+		out = append(out, b.ask(t, place, q))
+	}
+	return out
+}
+
+// script writes a script for a target.
+func (b *bench) script(t *testing.T, place string, flags ...string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "up.sql")
+	want(t, 0, b.dir, append([]string{"script", b.source, place, "-o", file, "--may-lose", "table:*old_tariff"}, flags...)...)
+	return file
+}
+
+// quiet waits until nobody but us is on the target: a server goes on for a
+// while when its client is gone.
+func (b *bench) quiet(t *testing.T, place string) {
+	t.Helper()
+	query := map[string]string{
+		"postgres": "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()",
+		"mariadb":  "SELECT count(*) FROM information_schema.processlist WHERE db = database() AND id <> connection_id()",
+	}[b.engine]
+	for end := time.Now().Add(30 * time.Second); query != "" && strings.TrimSpace(b.ask(t, place, query)) != "0"; time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatal("somebody stays on the target")
+		}
+	}
+}
+
+// state tells which of "before", "after" and "between" the target is in, and
+// fails unless its rows are where they were.
+func (b *bench) state(t *testing.T, place string) string {
+	t.Helper()
+	if now := b.kept(t, place); !slices.Equal(now, b.keep) {
+		t.Fatalf("rows are lost: %q, they were %q", now, b.keep)
+	}
+	dump := b.dump(t, place)
+	switch {
+	case firstDifference(dump, b.before) == "":
+		return "before"
+	case firstDifference(dump, b.after) == "":
+		return "after"
+	}
+	return "between"
+}
+
+// finish goes on from wherever a run stopped, and must end like the source.
+func (b *bench) finish(t *testing.T, file, place, state string) {
+	t.Helper()
+	args := []string{"apply", file, place, "--yes"}
+	if _, err := os.Stat(strings.TrimSuffix(file, ".sql") + ".run.json"); err == nil && state != "after" {
+		args = append(args, "--resume")
+	}
+	r := want(t, 0, b.dir, args...)
+	if state := b.state(t, place); state != "after" {
+		t.Fatalf("went on, and is %s:\n%s\n%s", state, firstDifference(b.after, b.dump(t, place)), r.errout)
+	}
+	if left, _ := filepath.Glob(strings.TrimSuffix(file, ".sql") + ".run.json"); len(left) > 0 {
+		t.Errorf("the run record of a run that is done is left: %v", left)
+	}
+}
+
+// holds are statements of another session that hold the target's tables.
+var holds = map[string]string{
+	"sqlite":   "BEGIN IMMEDIATE; SELECT 'held';",
+	"postgres": "BEGIN; SELECT 'held' FROM vessel, port_call LIMIT 1;",
+	"mariadb":  "LOCK TABLES vessel READ, port_call READ; SELECT 'held';",
+}
+
+// hold takes the locks in the engine's own shell.
+func (b *bench) hold(t *testing.T, place string) func() {
+	switch p := b.places.(type) {
+	case pgPlaces:
+		return holding(t, holds[b.engine], filepath.Join(p.s.clients, "psql"), "-X", "-q", "-At", "-h", p.s.dir, "-U", "postgres", "-d", p.name(place))
+	case mariaPlaces:
+		return holding(t, holds[b.engine], "mariadb", p.s.args("-n", p.name(place))...)
+	}
+	return holding(t, holds[b.engine], "sqlite3", place)
+}
+
+// start starts the program and answers it with what it will have said.
+func (b *bench) start(t *testing.T, args ...string) (*exec.Cmd, *bytes.Buffer) {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir, cmd.Env = b.dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + b.dir, "TERM=dumb"}
+	var said bytes.Buffer
+	cmd.Stderr = &said
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	return cmd, &said
+}
+
+func exitOf(cmd *exec.Cmd) int {
+	_ = cmd.Wait()
+	return cmd.ProcessState.ExitCode()
+}
+
+// slowly is how the applies that meet a lock are told to wait.
+var slowly = []string{"--yes", "--lock-timeout", "20s", "--lock-wait", "20s"}
+
+// fault is one thing that goes wrong: it answers the exit code and what was
+// said, and leaves the target in one of the states.
+type fault struct {
+	name   string
+	except string // engines on which it cannot be made
+	flags  string // of script
+	run    func(t *testing.T, b *bench, file, place string) (int, string)
+	codes  []int
+	states string
+	says   string
+}
+
+var faults = []fault{
+	{"nothing goes wrong", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		r := run(t, b.dir, "apply", file, place, "--yes")
+		return r.code, r.errout
+	}, []int{0}, "after", "saved  2 rows"},
+	{"a lock is held by another session", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		release := b.hold(t, place)
+		defer release()
+		r := run(t, b.dir, "apply", file, place, "--yes", "--lock-timeout", "100ms", "--lock-tries", "2", "--lock-wait", "100ms")
+		return r.code, r.errout
+	}, []int{2, 4}, "before between", "given up after 2 tries"},
+	{"the target changed between script and apply", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		b.ask(t, place, "ALTER TABLE vessel ADD COLUMN flag varchar(9)")
+		r := run(t, b.dir, "apply", file, place, "--yes")
+		b.ask(t, place, "ALTER TABLE vessel DROP COLUMN flag")
+		return r.code, r.errout
+	}, []int{3}, "before", "table:*vessel has changed"},
+	{"a row came that trips a guard", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		b.ask(t, place, b.c.trips)
+		r := run(t, b.dir, "apply", file, place, "--yes")
+		b.ask(t, place, "DELETE FROM tide_gauge")
+		return r.code, r.errout
+	}, []int{3, 4}, "before between", "table tide_gauge holds rows by now"},
+	{"two applies at once", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		release := b.hold(t, place)
+		first, said := b.start(t, append([]string{"apply", file, place}, slowly...)...)
+		saved := strings.TrimSuffix(file, ".sql") + ".before.json"
+		for end := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) { // it saves when it has claimed the target
+			if _, err := os.Stat(saved); err == nil || time.Now().After(end) {
+				break
+			}
+		}
+		other := filepath.Join(t.TempDir(), "up.sql")
+		if err := os.WriteFile(other, []byte(read(t, file)), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		r := run(t, b.dir, "apply", other, place, "--yes", "--row-checks", "off")
+		release()
+		if code := exitOf(first); code != 0 {
+			t.Errorf("the first apply: exit %d\n%s", code, said)
+		}
+		return r.code, r.errout
+	}, []int{3}, "after", "another run is at work on it"},
+	{"interrupted while it waits", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		release := b.hold(t, place)
+		defer release()
+		cmd, said := b.start(t, append([]string{"apply", file, place}, slowly...)...)
+		time.Sleep(300 * time.Millisecond)
+		_ = cmd.Process.Signal(os.Interrupt)
+		return exitOf(cmd), said.String()
+	}, []int{130, 4}, "before between", ""},
+	{"a statement takes too long", "sqlite", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		release := b.hold(t, place)
+		defer release()
+		r := run(t, b.dir, "apply", file, place, "--yes", "--lock-timeout", "20s", "--step-timeout", "300ms")
+		return r.code, r.errout
+	}, []int{2, 4}, "before between", "took too long"},
+	{"the user's backup fails", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		r := run(t, b.dir, "apply", file, place, "--yes", "--backup-command", "echo no room; exit 7")
+		return r.code, r.errout
+	}, []int{3}, "before", "the backup command failed"},
+	{"the disk for saved rows is full", "", "", func(t *testing.T, b *bench, file, place string) (int, string) {
+		r := run(t, b.dir, "apply", file, place, "--yes", "--save-rows", "/dev/full/x")
+		return r.code, r.errout
+	}, []int{2, 4}, "before between", "saving the rows"},
+	{"the connection is cut", "sqlite", "--avoid-blocking", func(t *testing.T, b *bench, file, place string) (int, string) {
+		r := result{}
+		for bytes := int64(200); bytes < 60000; bytes = bytes*3/2 + 500 {
+			cut := b.through(t, place, func(l net.Listener, socket string) { relay(l, socket, bytes) })
+			if r = run(t, b.dir, "apply", file, cut, "--yes"); r.code != 2 {
+				break
+			}
+			b.quiet(t, place)
+			if state := b.state(t, place); state != "before" && !strings.Contains(r.errout, "stay") {
+				t.Fatalf("cut after %d bytes it is %s, and says %s", bytes, state, r.errout)
+			}
+		}
+		return r.code, r.errout
+	}, []int{0, 2, 3, 4}, "before between after", ""},
+}
+
+// through makes another way to the target, and answers it.
+func (b *bench) through(t *testing.T, place string, serve func(l net.Listener, socket string)) string {
+	t.Helper()
+	dir := t.TempDir()
+	var path, socket, url string
+	switch p := b.places.(type) {
+	case pgPlaces:
+		path, socket = filepath.Join(dir, ".s.PGSQL.5432"), filepath.Join(p.s.dir, ".s.PGSQL.5432")
+		url = strings.Replace(place, p.s.dir, dir, 1)
+	case mariaPlaces:
+		path, socket = filepath.Join(dir, "s"), p.s.socket()
+		url = strings.Replace(place, socket, path, 1)
+	}
+	l, err := net.Listen("unix", path)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { l.Close() })
+	go serve(l, socket)
+	return url
+}
+
+// TestFaults: whatever goes wrong, rows are where they were, the target is as
+// before, as after, or a run goes on from where it stands; the exit code and
+// the message are true.
+func TestFaults(t *testing.T) {
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			b := newBench(t, e.name, e.with(t))
+			for _, f := range faults {
+				if strings.Contains(f.except, e.name) {
+					continue
+				}
+				t.Run(f.name, func(t *testing.T) {
+					place := b.target(t)
+					file := b.script(t, place, strings.Fields(f.flags)...)
+					code, said := f.run(t, b, file, place)
+					b.quiet(t, place)
+					state := b.state(t, place)
+					says := strings.ReplaceAll(strings.ReplaceAll(said, "table:public.", "table:*"), "table:vessel", "table:*vessel")
+					if !slices.Contains(f.codes, code) || !strings.Contains(f.states, state) || !strings.Contains(says, f.says) {
+						t.Fatalf("exit %d, the target is %s, says\n%s", code, state, said)
+					}
+					if state == "between" && code != 4 || code == 4 && state != "between" && !strings.Contains(said, "not known") {
+						t.Errorf("exit %d, the target is %s, says\n%s", code, state, said)
+					}
+					if strings.Contains(f.name, "changed between") && e.name == "postgres" {
+						return // the dropped column leaves a trace in the order of columns
+					}
+					b.finish(t, file, place, state)
+				})
+			}
+		})
+	}
+}
+
+// TestKilledAnywhere: killed at fifty random moments, each time the target is
+// as before, as after, or a resumed run finishes it.
+func TestKilledAnywhere(t *testing.T) {
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			b := newBench(t, e.name, e.with(t))
+			moments := rand.New(rand.NewSource(20261123))
+			flags := []string{"--avoid-blocking"}
+			first := b.target(t)
+			file := b.script(t, first, flags...)
+			begin := time.Now()
+			want(t, 0, b.dir, "apply", file, first, "--yes")
+			whole := time.Since(begin)
+			seen := map[string]int{}
+			for range 50 {
+				place := b.target(t)
+				file := b.script(t, place, flags...)
+				cmd, _ := b.start(t, "apply", file, place, "--yes")
+				at := time.AfterFunc(time.Duration(moments.Int63n(int64(whole))), func() { _ = cmd.Process.Kill() })
+				_ = cmd.Wait()
+				at.Stop()
+				b.quiet(t, place)
+				if e.name == "sqlite" {
+					b.ask(t, place, "SELECT count(*) FROM sqlite_schema") // the engine's own shell undoes what was left half done
+				}
+				state := b.state(t, place)
+				seen[state]++
+				b.finish(t, file, place, state)
+			}
+			t.Logf("of 50 runs of %s: %v", whole.Round(time.Millisecond), seen)
+			if seen["before"] == 50 || seen["after"] == 50 {
+				t.Errorf("the moments are badly chosen: %v", seen)
+			}
+		})
+	}
+}
+
+// TestCommitCut: the connection is lost at COMMIT, before or after the server
+// got it; either way the server is asked and the truth is said.
+func TestCommitCut(t *testing.T) {
+	b := newBench(t, "postgres", pgPlaces{postgres(t)})
+	for _, c := range []struct {
+		name, state string
+		forward     bool
+		code        int
+	}{{"the server got it", "after", true, 0}, {"it was lost on the way", "before", false, 2}} {
+		place := b.target(t)
+		file := filepath.Join(t.TempDir(), "up.sql")
+		want(t, 0, b.dir, "script", b.source, place, "-o", file, "--may-lose", "*", "--except", "type:state")
+		file = b.script(t, place)
+		var cut atomic.Bool
+		way := b.through(t, place, func(l net.Listener, socket string) { cutAtCommit(l, socket, c.forward, &cut) })
+		r := run(t, b.dir, "apply", file, way, "--yes")
+		b.quiet(t, place)
+		state := b.state(t, place)
+		if c.state == "before" && state == "between" {
+			state = "before" // an enum value was added before the transaction
+		}
+		if !cut.Load() || state != c.state || !strings.Contains(r.errout, "asking the server") || r.code != c.code && !(r.code == 4 && !c.forward) {
+			t.Errorf("%s: exit %d, the target is %s\n%s", c.name, r.code, state, r.errout)
+		}
+		if state == "before" {
+			want(t, 0, b.dir, "apply", file, way, "--yes", "--resume")
+			if state := b.state(t, place); state != "after" {
+				t.Errorf("%s: went on, and is %s", c.name, state)
+			}
+		}
+	}
+}
+
+// cutAtCommit hands connections on until a client says COMMIT.
+func cutAtCommit(l net.Listener, socket string, forward bool, done *atomic.Bool) {
+	for {
+		c, err := l.Accept()
+		if err != nil {
+			return
+		}
+		go func() {
+			defer c.Close()
+			up, err := net.Dial("unix", socket)
+			if err != nil {
+				return
+			}
+			defer up.Close()
+			go func() { _, _ = io.Copy(c, up) }()
+			buf := make([]byte, 1<<16)
+			for {
+				n, err := c.Read(buf)
+				if n > 0 && bytes.Contains(buf[:n], []byte("COMMIT;")) && done.CompareAndSwap(false, true) {
+					if forward {
+						c.Close() // the answer finds nobody
+						_, _ = up.Write(buf[:n])
+						time.Sleep(200 * time.Millisecond) // the server sees the end only behind what was said
+					}
+					return
+				}
+				if n > 0 {
+					if _, err := up.Write(buf[:n]); err != nil {
+						return
+					}
+				}
+				if err != nil {
+					return
+				}
+			}
+		}()
+	}
+}
+
+// TestServerStopped: the server is stopped at once in the middle of a run, and
+// started again.
+func TestServerStopped(t *testing.T) {
+	own := &server{extra: "-c max_locks_per_transaction=256"}
+	if err := own.start(); err != nil {
+		t.Fatal(err)
+	}
+	b := newBench(t, "postgres", pgPlaces{own})
+	place := b.target(t)
+	file := b.script(t, place, "--avoid-blocking")
+	release := b.hold(t, place)
+	cmd, said := b.start(t, append([]string{"apply", file, place}, slowly...)...)
+	time.Sleep(500 * time.Millisecond)
+	ctl := func(args ...string) {
+		c := exec.Command(filepath.Join(own.bin, "pg_ctl"), append([]string{"-D", filepath.Join(own.dir, "data"), "-w", "-l", filepath.Join(own.dir, "log")}, args...)...)
+		if err := asPostgres(c); err != nil {
+			t.Fatal(err)
+		}
+		_ = c.Run()
+	}
+	ctl("-m", "immediate", "stop")
+	release()
+	code := exitOf(cmd)
+	ctl("-o", "-k "+own.dir+" -c listen_addresses='' -c max_locks_per_transaction=256", "start")
+	state := b.state(t, place)
+	if code != 2 && code != 4 || state == "after" || (code == 4) != (state == "between") || !strings.Contains(said.String(), "connection") {
+		t.Errorf("exit %d, the target is %s\n%s", code, state, said)
+	}
+	b.finish(t, file, place, state)
+}
+
+// TestDiskFullInApply: the disk of the database is full half way.
+func TestDiskFullInApply(t *testing.T) {
+	small := t.TempDir()
+	b := newBench(t, "sqlite", litePlaces{t.TempDir(), new(int)})
+	data := read(t, b.target(t))
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", fmt.Sprintf("size=%dk", len(data)/1024+500), "tmpfs", small).CombinedOutput(); err != nil {
+		t.Skipf("no small file system can be made here: %s", out)
+	}
+	defer func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) }()
+	place := write(t, small, "live.db", data)
+	file := b.script(t, place)
+	r := run(t, b.dir, "apply", file, place, "--yes")
+	if state := b.state(t, place); r.code != 2 || state != "before" || !strings.Contains(r.errout, "no space left") || !strings.Contains(r.errout, "the target is as it was") {
+		t.Errorf("exit %d, the target is %s\n%s", r.code, state, r.errout)
+	}
+}
