@@ -257,14 +257,11 @@ func (a *app) before(ctx context.Context, s *script.Script, target *place.Place,
 	if target.Missing() {
 		return nil
 	}
-	lacking, err := a.lacking(ctx, s, target)
+	lacking, err := a.lacking(ctx, s, target, true)
 	if err != nil {
 		return err
 	}
 	if len(lacking) > 0 {
-		for _, l := range lacking {
-			a.note("lacking  %s", l)
-		}
 		return refusal("rights", "the account lacks %s for these steps: %s; nothing was run", report.Number(len(lacking), "right", "rights"), join(lacking, 5))
 	}
 	if o.rowChecks == "off" {
@@ -312,8 +309,8 @@ func (a *app) askAgain(ctx context.Context, s *script.Script, target *place.Plac
 }
 
 // lacking lists what the account may not do that the script wants.
-func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place) ([]string, error) {
-	db, err := target.Open(ctx, engine.OpenOptions{Write: true, LockWait: a.lockWait})
+func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place, write bool) ([]string, error) {
+	db, err := target.Open(ctx, engine.OpenOptions{Write: write, LockWait: a.lockWait})
 	if err != nil {
 		return nil, trouble("open", "%w", err)
 	}

@@ -49,9 +49,10 @@ func (a *app) checkCommand() *cobra.Command {
 		Short: "Say what a script is for and whether the target still fits",
 		Long: `Says what a script was written for, its steps and their risks, what it holds
 back, and whether it was edited since. With a target it also says whether that is
-still what the script was written for. Nothing is run.
+still what the script was written for, what the account lacks for the steps, and
+which rows stand in the way. Nothing is run.
 
-Exit code 1 says that the target no longer fits.`,
+Exit code 1 says that the target no longer fits, 3 that something stands in the way.`,
 		Example: "  dapper-mirror check up.sql\n  dapper-mirror check up.sql live.db",
 		Args:    cobra.RangeArgs(1, 2),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -63,6 +64,7 @@ Exit code 1 says that the target no longer fits.`,
 				return trouble("script", "%s: %w", args[0], err)
 			}
 			var fit *script.FitReport
+			var stands standing
 			if len(args) == 2 {
 				target, err := a.resolve(args[1], true)
 				if err != nil {
@@ -75,19 +77,37 @@ Exit code 1 says that the target no longer fits.`,
 				fit = &r
 				if len(r.Moves) > 0 {
 					a.exit = exitDifferent
+				} else if stands, err = a.standing(cmd.Context(), s, target, r.Done); err != nil {
+					return err
 				}
 			}
 			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Script = checkJSON(args[0], s, fit) })
+				return a.json(func(o *report.Output) { o.Script = checkJSON(args[0], s, fit, stands) })
 			}
-			a.checkText(s, fit)
+			a.checkText(s, fit, stands)
 			return nil
 		},
 	}
 }
 
-func checkJSON(path string, s *script.Script, fit *script.FitReport) *report.JSONScript {
-	js := &report.JSONScript{File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
+// standing is what stands in the way of a script on a target it fits.
+type standing struct{ lacking, failing []string }
+
+func (a *app) standing(ctx context.Context, s *script.Script, target *place.Place, done bool) (st standing, err error) {
+	if done || !target.Writable() || target.Missing() {
+		return st, nil
+	}
+	if st.lacking, err = a.lacking(ctx, s, target, false); err != nil {
+		return st, err
+	}
+	if st.failing, err = a.askAgain(ctx, s, target, rowCheckTime); err == nil && len(st.lacking)+len(st.failing) > 0 {
+		a.exit = exitSafety
+	}
+	return st, err
+}
+
+func checkJSON(path string, s *script.Script, fit *script.FitReport, stands standing) *report.JSONScript {
+	js := &report.JSONScript{Lacking: stands.lacking, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
 	for _, st := range s.Steps {
 		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared, Locks: st.Locks}
 		if st.Held {
@@ -103,7 +123,7 @@ func checkJSON(path string, s *script.Script, fit *script.FitReport) *report.JSO
 	return js
 }
 
-func (a *app) checkText(s *script.Script, fit *script.FitReport) {
+func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing) {
 	st := a.style()
 	line := func(name, format string, args ...any) {
 		fmt.Fprintf(&a.out, "%-9s%s\n", name, report.Safe(fmt.Sprintf(format, args...)))
@@ -138,6 +158,12 @@ func (a *app) checkText(s *script.Script, fit *script.FitReport) {
 		}
 	default:
 		line("fits", "yes: what the script touches and relies on is as it was")
+	}
+	for _, l := range stands.lacking {
+		fmt.Fprintln(&a.out, st.Warn("lacks    "+report.Safe(l)))
+	}
+	for _, f := range stands.failing {
+		hang(&a.out, "fails    ", report.Safe(f), st.Width, st.Warn)
 	}
 	if steps := s.Planned(); len(steps) > 0 {
 		fmt.Fprintf(&a.out, "\n%s\n", st.Strong(report.Number(len(steps), "step", "steps")))

@@ -76,7 +76,7 @@ type demoNames struct{ close, hotfix, pilotage, flag, fillFamily, fillFlag, pilo
 var sqliteNames = demoNames{close: "table:booking", hotfix: "index:ix_invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
 	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=substr(name, instr(name, ' ') + 1)", pilotName: "column:pilot.name"}
 var postgresNames = demoNames{close: "table:harbour.booking", hotfix: "index:harbour.invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
-	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
+	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=split_part(name, ' ', 2)", pilotName: "column:pilot.name"}
 
 var mysqlNames = demoNames{close: "table:booking", hotfix: "index:invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
 	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
@@ -182,6 +182,10 @@ func (d *demoWalk) walk(folder string) error {
 	s, t, n := d.source, d.target, d.names
 	scope := []string{"--except", n.hotfix}
 	allow := []string{"--may-lose", n.pilotage + "," + n.pilotName + "," + n.flag, "--fill", n.fillFamily, "--fill", n.fillFlag}
+	var scratch []string
+	if strings.Contains(t, "://") { // beside the two databases that were made
+		scratch = []string{"--scratch", t}
+	}
 	with := func(args ...[]string) []string {
 		var out []string
 		for _, a := range args {
@@ -197,9 +201,10 @@ func (d *demoWalk) walk(folder string) error {
 		{"The developers' database is ahead of the live one. What differs?", exitDifferent, []string{"compare", s, t}},
 		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.close}},
 		{"The script. What would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, scope)},
-		{"The losses were talked over and are allowed, by name. The live hot fix (an index) stays.", exitOK, with([]string{"script", s, t, "-o", "up.sql"}, scope, allow)},
+		{"The losses were talked over and are allowed, by name. The live hot fix (an index) stays.", exitOK, with([]string{"script", s, t, "-o", "up.sql", "--backout", "down.sql"}, scope, allow)},
 		{"Somebody else is to approve it. What is it, and does the target still fit?", exitOK, []string{"check", "up.sql", t}},
-		{"After a backup: run it.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
+		{"Does it work? On a scratch copy of the target's structure, with some of its rows.", exitOK, with([]string{"rehearse", "up.sql", t, "--copy-rows", "200"}, scratch)},
+		{"Run it. The structure and the rows that go are saved first.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
 		{"And compare again.", exitOK, with([]string{"compare", s, t}, scope)},
 	}
 	for _, st := range steps {

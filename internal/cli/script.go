@@ -44,9 +44,12 @@ func (w *writing) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
 }
 
+// rowCheckTime is how long one question to the rows may take, unless it is said.
+const rowCheckTime = 5 * time.Second
+
 func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
 	cmd.Flags().StringVar(checks, "row-checks", "on", "ask the target's rows about every risk: `on` or off")
-	cmd.Flags().DurationVar(limit, "row-check-time", 5*time.Second, "how long one question to the rows may take")
+	cmd.Flags().DurationVar(limit, "row-check-time", rowCheckTime, "how long one question to the rows may take")
 }
 
 func (a *app) scriptCommand() *cobra.Command {

@@ -194,9 +194,11 @@ func copyRows(ctx context.Context, db engine.Database, copier engine.RowCopier, 
 			return 0, fmt.Errorf("%s: %w", o.Ref(), err)
 		}
 	}
-	if err := withoutOrphans(ctx, db, copier, target); err != nil {
+	gone, err := withoutOrphans(ctx, db, copier, target)
+	if err != nil {
 		return 0, err
 	}
+	n -= gone
 	for _, sql := range after {
 		if err := db.Exec(ctx, sql); err != nil {
 			return 0, err
@@ -206,12 +208,14 @@ func copyRows(ctx context.Context, db engine.Database, copier engine.RowCopier, 
 }
 
 // withoutOrphans deletes rows whose parents were not copied, until none is
-// left: taking one away can leave another without its own.
-func withoutOrphans(ctx context.Context, db engine.Database, copier engine.RowCopier, target *catalog.Catalog) error {
+// left: taking one away can leave another without its own. It answers how many
+// went.
+func withoutOrphans(ctx context.Context, db engine.Database, copier engine.RowCopier, target *catalog.Catalog) (int, error) {
 	rows, ok := db.(engine.RowReader)
 	if !ok {
-		return nil
+		return 0, nil
 	}
+	gone := 0
 	for again := true; again; {
 		again = false
 		for _, o := range target.Objects {
@@ -223,12 +227,13 @@ func withoutOrphans(ctx context.Context, db engine.Database, copier engine.RowCo
 				n, err := rows.Count(ctx, count, 0)
 				if err == nil && n > 0 {
 					err, again = db.Exec(ctx, remove), true
+					gone += int(n)
 				}
 				if err != nil {
-					return err
+					return 0, err
 				}
 			}
 		}
 	}
-	return nil
+	return gone, nil
 }

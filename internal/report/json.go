@@ -107,6 +107,8 @@ type JSONScript struct {
 	Done   *bool         `json:"already_done,omitempty"`
 	Moved  []script.Move `json:"moved,omitempty"`
 	Text   string        `json:"text,omitempty"`
+	// Lacking are the rights the account lacks for the steps.
+	Lacking []string `json:"lacking,omitempty"`
 	// BlockedBy are sessions that were at work on the tables.
 	BlockedBy []string `json:"blocked_by,omitempty"`
 	// Backout is the file of the way back.

@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
 )
 
 // takes says what a statement holds up on the table it is about: the first
@@ -53,9 +54,16 @@ func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog
 	out := map[catalog.Ref]int64{}
 	for _, t := range tables {
 		var n sql.NullInt64
-		err := d.conn.QueryRowContext(ctx, "SELECT data_length + index_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = "+literal(t.Name)).Scan(&n)
+		limit := ""
+		if d.maria { // asking waits for who alters the table now
+			limit = "SET STATEMENT lock_wait_timeout = 1 FOR "
+		}
+		err := d.conn.QueryRowContext(ctx, limit+"SELECT data_length + index_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = "+literal(t.Name)).Scan(&n)
 		if err != nil && !errors.Is(err, sql.ErrNoRows) {
-			return nil, explain(err)
+			if err = explain(err); errors.Is(err, engine.ErrLocked) {
+				continue
+			}
+			return nil, err
 		}
 		if n.Valid {
 			out[t] = n.Int64

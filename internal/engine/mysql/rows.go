@@ -344,6 +344,8 @@ func value(col *catalog.Object) string {
 		return fmt.Sprintf("coalesce(%s, 'NULL')", name)
 	case "time", "clock", "uuid", "inet4", "inet6", "choice", "choices":
 		return fmt.Sprintf("quote(%s)", name)
+	case "bit":
+		return fmt.Sprintf("coalesce(concat('b''', bin(%s + 0), ''''), 'NULL')", name)
 	case "text":
 		return fmt.Sprintf("quote(CONVERT(%s USING utf8mb4))", name)
 	}

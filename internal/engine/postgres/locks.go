@@ -2,12 +2,14 @@ package postgres
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
 )
 
 // modes are the lock modes of tables, the weakest first, and who waits for
@@ -90,12 +92,19 @@ func parents(actual *catalog.Catalog, statements []string) []catalog.Ref {
 // Sizes implements engine.Sizer.
 func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog.Ref]int64, error) {
 	out := map[catalog.Ref]int64{}
+	// Asking how big a table is waits for who rebuilds it now.
+	if _, err := d.conn.Exec(ctx, "SET lock_timeout = '500ms'"); err != nil {
+		return nil, explain(err)
+	}
 	for _, t := range tables {
 		var n *int64
 		// Of a partitioned table, all of its partitions.
 		if err := d.conn.QueryRow(ctx, `SELECT sum(pg_total_relation_size(i.relid))::bigint FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
 			CROSS JOIN LATERAL (SELECT relid FROM pg_partition_tree(c.oid) UNION SELECT c.oid) AS i WHERE n.nspname = $1 AND c.relname = $2 AND c.relkind IN ('r', 'p', 'm')`, t.Schema, t.Name).Scan(&n); err != nil {
-			return nil, explain(err)
+			if err = explain(err); errors.Is(err, engine.ErrLocked) {
+				continue
+			}
+			return nil, err
 		}
 		if n != nil {
 			out[t] = *n
