@@ -162,7 +162,7 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	}
 	start := time.Now()
 	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
-		Retry: func(try, of int, err error) { a.note("%v; trying again (%d of %d)", errors.Unwrap(err), try, of) },
+		Retry: func(try, of int, _ error) { a.note("a lock was not got in time; trying again (%d of %d)", try, of) },
 		Progress: func(step, of int, title string) {
 			if step == 0 {
 				a.detail("        %s", title)

@@ -141,6 +141,9 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 	if err := os.Rename(tmp.Name(), name); err != nil {
 		return err
 	}
+	if s.files[name] {
+		return nil
+	}
 	s.files[name] = true
 	s.app.note("saved  %s in %s", plural(n, "row", "rows"), name)
 	return nil

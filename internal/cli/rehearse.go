@@ -180,7 +180,7 @@ func (a *app) rehearsed(res *rehearse.Result, s *script.Script, source bool) {
 		if res.Back {
 			which = "The back-out script"
 		}
-		fmt.Fprintf(&a.out, "%s\n", st.Warn(fmt.Sprintf("%s failed at step %d of %d, line %d: %s", which, res.Failed.Step, res.Failed.Of, res.Failed.Line, report.Safe(res.Failed.Title))))
+		hang(&a.out, "", fmt.Sprintf("%s failed at step %d of %d, line %d: %s", which, res.Failed.Step, res.Failed.Of, res.Failed.Line, report.Safe(res.Failed.Title)), st.Width, st.Warn)
 		hang(&a.out, "  ", report.Safe(res.Failed.Err.Error()), st.Width, nil)
 	case len(res.Left) > 0:
 		fmt.Fprintf(&a.out, "%s\n", st.Warn(fmt.Sprintf("%s ran, but it does not end %s:", report.Number(res.Steps, "step", "steps"), like)))

@@ -255,9 +255,9 @@ func (rec *Record) skips(r *runner, i int) bool {
 	return !rec.left(r, c.Step)
 }
 
-// began tells whether an earlier run changed anything.
+// began tells whether an earlier run changed, or may have changed, anything.
 func (rec *Record) began() bool {
-	return rec != nil && rec.resumed && (rec.settled || slices.ContainsFunc(rec.Statements, func(e RecordEntry) bool { return e.Ran }))
+	return rec != nil && rec.resumed && (rec.settled || len(rec.Statements) > 0)
 }
 
 func (rec *Record) put() error {

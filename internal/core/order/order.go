@@ -161,7 +161,8 @@ func (l TableLock) Words() string {
 	if l.Bytes > 0 {
 		size = ", " + Size(l.Bytes)
 	}
-	return fmt.Sprintf("%s on %s%s: %s", l.Mode, l.On, size, l.Waits)
+	_, name, _ := strings.Cut(l.On.String(), ":")
+	return fmt.Sprintf("%s on %s%s: %s", l.Mode, name, size, l.Waits)
 }
 
 // Size writes a number of bytes: "1.2 MB".

@@ -63,7 +63,7 @@ func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
 		have = slices.Insert(have, at, v)
 		a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("add value %s to %s", v, title(o)), Makes: []catalog.Ref{o.Ref()}, SQL: []string{prefix + " " + clause + ";"}}
 		if usedAtOnce(c, v) {
-			a.Alone = true
+			a.Alone, a.SQL[0] = true, strings.Replace(a.SQL[0], " ADD VALUE ", " ADD VALUE IF NOT EXISTS ", 1) // it may run twice
 			a.Note = "A later step uses the value, so it is added before the transaction begins; it stays when that fails."
 		}
 		if n := len(out); n > 0 {
