@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -310,4 +312,173 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// marked is a database whose statements commit one by one, and which can tell
+// how often each thing was changed.
+type marked struct {
+	fake
+	changes map[string]int
+	dies    string // the statement during which everything ends
+}
+
+var errDied = errors.New("died")
+
+func (m *marked) Exec(ctx context.Context, sql string) error {
+	m.said = append(m.said, sql)
+	if strings.HasPrefix(sql, "ALTER") || strings.HasPrefix(sql, "CREATE") {
+		m.changes[sql]++
+	}
+	return nil
+}
+
+func (m *marked) Mark(_ context.Context, things []catalog.Ref) (string, error) {
+	verbs := map[string]string{"berth": "ALTER", "newcomer": "CREATE"}
+	n := 0
+	for _, t := range things {
+		for sql, times := range m.changes {
+			if strings.HasPrefix(sql, verbs[t.Name]) {
+				n += times
+			}
+		}
+	}
+	return fmt.Sprint(things, n), nil
+}
+
+// apart is a script of which every statement commits.
+func apart(t *testing.T) *Script {
+	t.Helper()
+	raw := text("berth")
+	for _, word := range []string{"BEGIN;\n", "COMMIT;\n", "GUARD;\n", "CHECK;\n"} {
+		raw = strings.Replace(raw, word, "", 1)
+	}
+	s, err := Read(raw)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return s
+}
+
+// TestResume: wherever a run dies, before or behind its note, the run that goes
+// on carries out each statement once.
+func TestResume(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "up.run.json")
+	eng := toyEngine{sqltext.SQLite}
+	for dies := 1; ; dies++ {
+		s := apart(t)
+		if !s.NeedsRecord(eng) {
+			t.Fatal("a script without a transaction needs no record")
+		}
+		db := &marked{fake: fake{now: plan("berth").Actual}, changes: map[string]int{}}
+		record := NewRecord(s, "here")
+		puts := 0
+		record.Put = func(data []byte) error {
+			if puts++; puts == dies {
+				return errDied // what was to be noted is lost
+			}
+			return os.WriteFile(path, data, 0o644)
+		}
+		os.Remove(path)
+		err := Run(t.Context(), s, eng, db, RunOptions{Record: record})
+		if err == nil {
+			if dies < 6 {
+				t.Fatalf("only %d notes", dies)
+			}
+			return
+		}
+		if !errors.Is(err, errDied) {
+			t.Fatalf("died at note %d: %v", dies, err)
+		}
+		again, err := ReadRecord(path, s)
+		if err != nil {
+			if dies > 1 {
+				t.Fatal(err)
+			}
+			continue // nothing had run
+		}
+		again.Put = func(data []byte) error { return os.WriteFile(path, data, 0o644) }
+		if _, err := again.Resume(t.Context(), s, eng, db, nil); err != nil {
+			t.Fatalf("died at note %d: %v", dies, err)
+		}
+		if err := Run(t.Context(), s, eng, db, RunOptions{Record: again}); err != nil {
+			t.Fatalf("died at note %d, went on: %v", dies, err)
+		}
+		for _, sql := range []string{"ALTER 1;", "ALTER 2;", "CREATE newcomer;"} {
+			if n := db.changes[sql]; n != 1 {
+				t.Errorf("died at note %d: %s ran %d times; all: %q", dies, sql, n, db.said)
+			}
+		}
+	}
+}
+
+func TestRecordsThatDoNotFit(t *testing.T) {
+	s, eng := apart(t), toyEngine{sqltext.SQLite}
+	path := filepath.Join(t.TempDir(), "up.run.json")
+	for name, c := range map[string]struct{ text, says string }{
+		"damaged":        {"{", "damaged"},
+		"a newer format": {`{"format":9}`, "newer version"},
+		"another script": {`{"format":1,"script":"x"}`, "another script"},
+	} {
+		if err := os.WriteFile(path, []byte(c.text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := ReadRecord(path, s); !errors.Is(err, ErrRecord) || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s: %v", name, err)
+		}
+	}
+	if _, err := ReadRecord(path+"x", s); !errors.Is(err, os.ErrNotExist) {
+		t.Errorf("none: %v", err)
+	}
+	// Somebody else changed what had been done.
+	db := &marked{fake: fake{now: plan("berth").Actual}, changes: map[string]int{}}
+	record := NewRecord(s, "here")
+	record.Statements = []RecordEntry{{Statement: 2, Step: 1, Before: "a", After: "b", Ran: true}}
+	var moved *MovedError
+	if _, err := record.Resume(t.Context(), s, eng, db, nil); !errors.As(err, &moved) || moved.Moves[0].What != "has changed since the run stopped" {
+		t.Errorf("changed since: %v", err)
+	}
+	record.Statements[0].Statement = 99
+	if _, err := record.Resume(t.Context(), s, eng, db, nil); !errors.Is(err, ErrRecord) {
+		t.Errorf("a statement that is not there: %v", err)
+	}
+}
+
+// TestLocksAreTriedAgain: a lock that is not got is tried for again, from the
+// transaction's beginning.
+func TestLocksAreTriedAgain(t *testing.T) {
+	s, err := Read(text("berth"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, c := range []struct {
+		tries, fails int
+		ok           bool
+	}{{3, 2, true}, {2, 5, false}, {0, 1, false}} {
+		db := &locked{fake: fake{now: plan("berth").Actual}, fails: c.fails}
+		told := 0
+		err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ }})
+		if (err == nil) != c.ok || told != max(min(c.tries-1, c.fails), 0) {
+			t.Errorf("%d tries, %d failures: %v, told %d times", c.tries, c.fails, err, told)
+		}
+		if !c.ok && c.tries > 1 && !strings.Contains(err.Error(), "given up after 2 tries; the target is as it was") {
+			t.Errorf("says %v", err)
+		}
+		if n := strings.Count(" "+strings.Join(db.said, " "), " SET a;"); n != 1 {
+			t.Errorf("the settings were made %d times", n)
+		}
+	}
+}
+
+type locked struct {
+	fake
+	fails int
+}
+
+func (l *locked) Exec(ctx context.Context, sql string) error {
+	if sql == "ALTER 2;" && l.fails > 0 {
+		l.fails--
+		l.said = append(l.said, sql)
+		return engine.ErrLocked
+	}
+	return l.fake.Exec(ctx, sql)
 }

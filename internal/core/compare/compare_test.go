@@ -347,3 +347,42 @@ func TestSettleReleases(t *testing.T) {
 		}
 	}
 }
+
+// TestOrderOfWhatStays: where the order of columns is a fact, a column that is
+// held back stays behind what it stood behind.
+func TestOrderOfWhatStays(t *testing.T) {
+	table := func(columns ...string) *catalog.Catalog {
+		o := &catalog.Object{Kind: catalog.Table, Name: "pilot"}
+		for _, c := range columns {
+			o.Add(&catalog.Object{Kind: catalog.Column, Name: c})
+		}
+		o.Add(&catalog.Object{Kind: catalog.Index, Name: "i"})
+		o.SetOrder("column order", columns)
+		c := &catalog.Catalog{Engine: "toy"}
+		c.Add(o)
+		return c
+	}
+	for _, c := range []struct{ source, target, held, want string }{
+		{"id given family licence", "id name licence", "name", "id name given family licence"},
+		{"a b", "gone a b", "gone", "gone a b"},
+		{"a b", "a b gone away", "gone away", "a b gone away"},
+		{"b a", "a gone b", "gone", "b a gone"},
+		{"a new b", "a b gone", "new gone", "a b gone"},
+		{"a new b", "a b", "", "a new b"},
+	} {
+		cmp := Compare(table(strings.Fields(c.source)...), table(strings.Fields(c.target)...), Options{})
+		for _, p := range cmp.Items[0].Parts {
+			if strings.Contains(" "+c.held+" ", " "+p.Object().Name+" ") {
+				p.Choice = Leave
+			}
+		}
+		o := cmp.Desired().Objects[0]
+		var got []string
+		for _, p := range o.PartsOf(catalog.Column) {
+			got = append(got, p.Name)
+		}
+		if g := strings.Join(got, " "); g != c.want || strings.Join(o.List("column order"), " ") != c.want {
+			t.Errorf("%s over %s without %s: %s, said to be %v", c.source, c.target, c.held, g, o.List("column order"))
+		}
+	}
+}

@@ -13,6 +13,11 @@ import (
 // another; all losses are allowed.
 func plan(t *testing.T, fill map[string]string, source, target []string) *order.Plan {
 	t.Helper()
+	return planWith(t, &Writer{Fill: fill}, source, target)
+}
+
+func planWith(t *testing.T, w *Writer, source, target []string) *order.Plan {
+	t.Helper()
 	read := func(texts []string) *catalog.Catalog {
 		c := &catalog.Catalog{Engine: "mysql", Version: "10.11.1-MariaDB"}
 		for _, text := range texts {
@@ -30,7 +35,7 @@ func plan(t *testing.T, fill map[string]string, source, target []string) *order.
 		c.Sort()
 		return c
 	}
-	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), &Writer{Fill: fill}, func(order.Risk) bool { return true })
+	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), w, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -89,6 +94,72 @@ func TestAlter(t *testing.T) {
 		}
 		if a := strings.Join(risks, " "); a != c.risks {
 			t.Errorf("%s: risks %q, want %q", c.name, a, c.risks)
+		}
+	}
+}
+
+// TestGently: what others can go on under is told apart from what copies the
+// table, and each statement says so.
+func TestGently(t *testing.T) {
+	const berth = "CREATE TABLE `berth` (\n  `id` int NOT NULL,\n  `a` int DEFAULT NULL,\n  `b` varchar(20) DEFAULT NULL"
+	const on, off = ",\n  ALGORITHM=INPLACE, LOCK=NONE;", ",\n  ALGORITHM=COPY, LOCK=SHARED;"
+	for _, c := range []struct {
+		name           string
+		source, target string
+		want           []string
+	}{
+		{"all of it online", berth + ",\n  `n` int,\n  KEY `k` (`a`)\n)", berth + "\n)", []string{"ALTER TABLE `berth`\n  ADD COLUMN `n` int DEFAULT NULL,\n  ADD KEY `k` (`a`)" + on}},
+		{"a copy, and an index behind it", strings.Replace(berth, "`a` int", "`a` bigint", 1) + ",\n  KEY `k` (`b`)\n)", berth + "\n)",
+			[]string{"ALTER TABLE `berth`\n  MODIFY COLUMN `a` bigint DEFAULT NULL" + off, "ALTER TABLE `berth`\n  ADD KEY `k` (`b`)" + on}},
+		{"a check behind what is online", berth + ",\n  KEY `k` (`b`),\n  CONSTRAINT `c` CHECK (`a` > 0)\n)", berth + "\n)",
+			[]string{"ALTER TABLE `berth`\n  ADD KEY `k` (`b`)" + on, "ALTER TABLE `berth`\n  ADD CONSTRAINT `c` CHECK (`a` > 0)" + off}},
+		{"a full-text index alone", berth + ",\n  FULLTEXT KEY `f` (`b`)\n)", berth + "\n)", []string{"ALTER TABLE `berth`\n  ADD FULLTEXT KEY `f` (`b`)" + off}},
+		{"a primary key changes at once", berth + ",\n  PRIMARY KEY (`id`,`a`)\n)", berth + ",\n  PRIMARY KEY (`id`)\n)", []string{"ALTER TABLE `berth`\n  DROP PRIMARY KEY,\n  ADD PRIMARY KEY (`id`,`a`)" + off}},
+		{"a counter keeps its key", "CREATE TABLE `berth` (\n  `id` int NOT NULL AUTO_INCREMENT,\n  `a` bigint DEFAULT NULL,\n  KEY `young` (`id`,`a`)\n)", "CREATE TABLE `berth` (\n  `id` int NOT NULL AUTO_INCREMENT,\n  `a` int DEFAULT NULL,\n  KEY `old` (`id`)\n)",
+			[]string{"ALTER TABLE `berth`\n  DROP INDEX `old`,\n  MODIFY COLUMN `a` bigint DEFAULT NULL,\n  ADD KEY `young` (`id`,`a`)" + off}},
+		{"another engine copies", berth + ",\n  `n` int\n) ENGINE=Aria DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci", berth + "\n) ENGINE=Aria DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci", []string{"ALTER TABLE `berth`\n  ADD COLUMN `n` int DEFAULT NULL" + off}},
+		{"a key to another table", berth + ",\n  KEY `f` (`a`),\n  CONSTRAINT `f` FOREIGN KEY (`a`) REFERENCES `berth` (`id`)\n)", berth + ",\n  KEY `f` (`a`)\n)",
+			[]string{"ALTER TABLE `berth` ALGORITHM=COPY, LOCK=SHARED, ADD CONSTRAINT `f` FOREIGN KEY (`a`) REFERENCES `berth` (`id`);"}},
+	} {
+		p := planWith(t, &Writer{AvoidBlocking: true}, []string{c.source}, []string{c.target})
+		var got []string
+		for _, s := range p.Steps {
+			got = append(got, s.SQL...)
+			for _, l := range (Engine{}).Locks(s, p.Actual) {
+				if l.Waits == "" || strings.Contains(s.SQL[0], "COPY") != strings.Contains(l.Waits, "copied") {
+					t.Errorf("%s: the lock is %s", c.name, l.Words())
+				}
+			}
+		}
+		if a, b := strings.Join(got, "\n"), strings.Join(c.want, "\n"); a != b {
+			t.Errorf("%s:\n got %s\nwant %s", c.name, a, b)
+		}
+	}
+}
+
+// TestQuestions: what the rows are asked about a change of type.
+func TestQuestions(t *testing.T) {
+	column := func(typ string) *catalog.Object {
+		o := &catalog.Object{Kind: catalog.Column, Name: "c"}
+		o.Set("type", catalog.Scalar(typ))
+		return o
+	}
+	for _, c := range []struct{ from, to, want string }{
+		{"int", "smallint", "`c` NOT BETWEEN -32768 AND 32767"}, {"int", "smallint unsigned", "`c` NOT BETWEEN 0 AND 65535"},
+		{"decimal(9,2)", "int", "`c` NOT BETWEEN -2147483648 AND 2147483647 OR ROUND(`c`) <> `c`"},
+		{"decimal(9,2)", "decimal(6,1) unsigned", "ROUND(`c`, 1) <> `c` OR ABS(`c`) >= 1e5 OR `c` < 0"},
+		{"varchar(20)", "varchar(5)", "CHAR_LENGTH(CAST(`c` AS CHAR)) > 5"}, {"text", "tinytext", "LENGTH(`c`) > 255"}, {"int", "varchar(3)", "CHAR_LENGTH(CAST(`c` AS CHAR)) > 3"},
+		{"varbinary(9)", "varbinary(3)", "LENGTH(`c`) > 3"}, {"datetime", "date", "TIME(`c`) <> '00:00:00'"}, {"datetime(6)", "datetime(3)", "MICROSECOND(`c`) % 1000 <> 0"},
+		{"enum('a','b','c')", "enum('a','b')", "`c` = 'c'"}, {"set('x','y')", "set('x')", "FIND_IN_SET('y', `c`) > 0"}, {"bit(9)", "bit(4)", "`c` + 0 >= POW(2, 4)"},
+		{"json", "point", ""}, {"datetime", "timestamp", ""}, {"varchar(9)", "int", ""},
+	} {
+		if got := changes(column(c.from), column(c.to)); got != c.want {
+			t.Errorf("%s to %s: %s, want %s", c.from, c.to, got, c.want)
+		}
+	}
+	for pattern, names := range map[string][2]string{`quill\_haven`: {"quill_haven", "quillxhaven"}, "quill%": {"quillhaven", "haven"}, "q_": {"qh", "qhh"}, "%": {"any", "-"}, "a.b": {"a.b", "axb"}} {
+		if !matches(pattern, names[0]) || pattern != "%" && matches(pattern, names[1]) {
+			t.Errorf("GRANT ON %s: %v", pattern, names)
 		}
 	}
 }

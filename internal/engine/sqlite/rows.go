@@ -232,11 +232,17 @@ func orphans(c *order.Change, o, p *catalog.Object) *order.Question {
 func changedValues(o, col *catalog.Object, to string) *order.Question {
 	name := quoteName(col.Name)
 	var where string
-	switch to {
-	case "TEXT":
+	switch untyped := affinity(col) == "BLOB"; { // such a column keeps a text a text and a number a number
+	case untyped && to == "TEXT":
+		where = fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
+	case untyped && to == "REAL":
+		where = fmt.Sprintf("typeof(%[1]s) = 'integer' OR typeof(%[1]s) = 'text' AND %[1]s GLOB '*[0-9]*'", name)
+	case untyped:
+		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND %[1]s GLOB '*[0-9]*'", name)
+	case to == "TEXT":
 		where = fmt.Sprintf("typeof(%[1]s) IN ('integer', 'real') AND CAST(CAST(%[1]s AS TEXT) AS NUMERIC) IS NOT %[1]s", name)
-	case "REAL":
-		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s OR typeof(%[1]s) = 'integer' AND CAST(CAST(%[1]s AS REAL) AS INTEGER) IS NOT %[1]s", name)
+	case to == "REAL":
+		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS REAL) AS TEXT) IS NOT %[1]s OR typeof(%[1]s) = 'integer' AND %[1]s NOT BETWEEN -9007199254740992 AND 9007199254740992", name)
 	default:
 		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s", name)
 	}
