@@ -276,9 +276,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 			return nil, err
 		}
 	}
-	// What comes behind the transaction is last; nothing else needs it.
-	slices.SortStableFunc(ordered, func(a, b *Action) int { return later(a) - later(b) })
-	ordered = join(ordered)
+	ordered = join(lastThings(ordered))
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
 		steps[i] = &Step{Action: a, Number: i + 1}
@@ -286,11 +284,17 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	return steps, nil
 }
 
-func later(a *Action) int {
-	if a.Later {
-		return 1
+// lastThings puts what comes behind the transaction last; nothing else needs it.
+func lastThings(actions []*Action) []*Action {
+	var within, behind []*Action
+	for _, a := range actions {
+		if a.Later {
+			behind = append(behind, a)
+		} else {
+			within = append(within, a)
+		}
 	}
-	return 0
+	return append(within, behind...)
 }
 
 // join makes one step of neighbours that alter the same thing, and writes

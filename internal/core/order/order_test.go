@@ -270,3 +270,16 @@ func BenchmarkBuild(b *testing.B) {
 		}
 	}
 }
+
+// TestWhatComesLaterIsLast: steps behind the transaction keep their order, and
+// follow all others; those within are not joined with them.
+func TestWhatComesLaterIsLast(t *testing.T) {
+	actions := []*Action{{Title: "a", Later: true, Prefix: "P", Clauses: []string{"1"}}, {Title: "b", Prefix: "P", Clauses: []string{"2"}}, {Title: "c", Later: true, Prefix: "P", Clauses: []string{"3"}}, {Title: "d"}}
+	var got []string
+	for _, a := range join(lastThings(actions)) {
+		got = append(got, a.Title)
+	}
+	if s := strings.Join(got, " | "); s != "b | d | a; c" {
+		t.Errorf("the order is %s", s)
+	}
+}

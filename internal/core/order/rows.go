@@ -33,6 +33,20 @@ type Question struct {
 	Save string
 }
 
+// RowsWhere asks how many rows of a table meet a condition; "" is every row.
+// from is how the engine's SQL names the table.
+func RowsWhere(table catalog.Ref, from, where, what string) *Question {
+	q := &Question{Table: table, Count: "SELECT count(*) FROM " + from, List: "SELECT * FROM " + from, What: what}
+	if where == "" {
+		q.None = "the table is empty"
+		return q
+	}
+	q.Total = q.Count
+	q.Count += " WHERE " + where
+	q.List += " WHERE " + where
+	return q
+}
+
 // key tells questions apart.
 func (q *Question) key() string { return q.Probe + q.Count }
 

@@ -12,16 +12,7 @@ import (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	from := "FROM " + quote(o.Name)
-	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) " + from, List: "SELECT * " + from, What: what}
-	if where == "" {
-		q.None = "the table is empty"
-	} else {
-		q.Total = q.Count
-		q.Count += " WHERE " + where
-		q.List += " WHERE " + where
-	}
-	return q
+	return order.RowsWhere(o.Ref(), quote(o.Name), where, what)
 }
 
 // guarded makes the script stop when there are such rows: the table is locked
@@ -297,7 +288,7 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 	}
 	kind := strings.ToUpper(h.next().Text)
 	columns := h.take("columns")
-	by := strings.TrimSuffix(strings.TrimPrefix(h.group(), "("), ")")
+	by := strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(h.group(), "("), ")"))
 	if columns && strings.Contains(by, ",") {
 		return nil
 	}

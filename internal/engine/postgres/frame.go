@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/vocab"
+	"dappermirror/internal/engine/postgres/writer"
 )
 
 // Limits of a catalog.
@@ -19,38 +20,13 @@ const (
 
 // As implements engine.Roles.
 func (Engine) As(f *engine.Frame, role string) {
-	f.Settings = append(slices.Clip(f.Settings), "SET ROLE "+quote(role)+";")
+	f.Settings = append(slices.Clip(f.Settings), "SET ROLE "+vocab.Quote(role)+";")
 	f.Restore = append(f.Restore, "RESET ROLE;")
 	f.Notes = append(f.Notes, "It acts for the role "+role+", which the account that runs it must be a member of.")
 }
 
 // Kinds implements engine.Surveyor.
-func (Engine) Kinds() []engine.KindNote {
-	const whole = "dropped and made anew when its definition changes"
-	out := []engine.KindNote{
-		{Kind: catalog.Schema, Note: "with owner, grants and default privileges"},
-		{Kind: catalog.Table, Note: "ordinary, unlogged, partitioned, inheriting, of a type; recast with its rows when its partitioning changes"},
-		{Kind: catalog.Column, Note: "type, collation, NOT NULL and its name (18), default, identity, generated, storage, compression, statistics target, options"},
-		{Kind: catalog.PrimaryKey, Note: "also over time (18)"}, {Kind: catalog.Unique, Note: "NULLS NOT DISTINCT, deferrable"}, {Kind: catalog.Check, Note: "NO INHERIT, NOT VALID, NOT ENFORCED (18)"},
-		{Kind: catalog.ForeignKey, Note: "all actions, deferrable, NOT VALID; SET NULL of some columns"}, {Kind: kindExclusion},
-		{Kind: catalog.Index, Note: "every method; one that is not valid is made anew"}, {Kind: catalog.Trigger, Note: "with its enabled state"},
-		{Kind: kindPolicy, Note: "with row security of the table"}, {Kind: kindRule},
-		{Kind: catalog.View, Note: "replaced in place where its columns allow it"}, {Kind: kindMatView, Note: "with its indexes; filled again when made anew"},
-		{Kind: catalog.Routine, Note: "functions, procedures, window functions; replaced in place where the signature allows it"},
-		{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: catalog.Enum, Note: "values added in place; else a new type and a cast"},
-		{Kind: kindDomain}, {Kind: kindComposite, Note: "attributes changed in place"}, {Kind: kindRange, Note: whole}, {Kind: vocab.BaseType, Note: "made through its shell; " + whole},
-		{Kind: vocab.Extension, Note: "version and schema; its members are not objects of their own"},
-		{Kind: vocab.ForeignTable, Note: "with options of table and columns"}, {Kind: vocab.Wrapper, Note: "changed in place"}, {Kind: vocab.ForeignServer, Note: "changed in place"},
-		{Kind: vocab.UserMapping, Note: "without secrets"}, {Kind: kindPublication, Note: "changed in place"}, {Kind: vocab.Subscription, Note: "names and options; not where it connects to"},
-		{Kind: kindDefaultRights, Note: "with --include grants"},
-	}
-	for _, k := range vocab.SimpleKinds {
-		if k.Kind != vocab.Extension {
-			out = append(out, engine.KindNote{Kind: k.Kind, Note: whole})
-		}
-	}
-	return out
-}
+func (Engine) Kinds() []engine.KindNote { return writer.Kinds() }
 
 // analyze writes ANALYZE for the columns that lost their statistics: changing
 // a type removes them (PostgreSQL: ALTER TABLE, Notes).
@@ -64,8 +40,8 @@ func analyze(plan *order.Plan) []string {
 		if _, ok := columns[t]; !ok {
 			tables = append(tables, t)
 		}
-		if column != "" && !slices.Contains(columns[t], quote(column)) {
-			columns[t] = append(columns[t], quote(column))
+		if column != "" && !slices.Contains(columns[t], vocab.Quote(column)) {
+			columns[t] = append(columns[t], vocab.Quote(column))
 		}
 	}
 	for _, s := range plan.Steps {
@@ -75,14 +51,14 @@ func analyze(plan *order.Plan) []string {
 			}
 		}
 		for _, m := range s.Makes {
-			if m.Kind == rowsBack {
+			if m.Kind == writer.RowsBack {
 				add(catalog.Ref{Kind: catalog.Table, Schema: m.Schema, Name: m.Name}, "")
 			}
 		}
 	}
 	var out []string
 	for _, t := range tables {
-		sql := "ANALYZE " + quote(t.Schema) + "." + quote(t.Name)
+		sql := "ANALYZE " + vocab.Quote(t.Schema) + "." + vocab.Quote(t.Name)
 		if l := columns[t]; len(l) > 0 {
 			sql += " (" + strings.Join(l, ", ") + ")"
 		}
@@ -95,11 +71,11 @@ func analyze(plan *order.Plan) []string {
 // for each relation, its row type's aside, and those that belong to it.
 func locksOf(o *catalog.Object) int64 {
 	switch o.Kind {
-	case catalog.Table, vocab.ForeignTable, kindMatView:
+	case catalog.Table, vocab.ForeignTable, vocab.MatView:
 		n := int64(3) // the table, its TOAST table and that one's index
 		for _, p := range o.Parts {
 			switch p.Kind {
-			case catalog.Index, catalog.PrimaryKey, catalog.Unique, kindExclusion:
+			case catalog.Index, catalog.PrimaryKey, catalog.Unique, vocab.Exclusion:
 				n++
 			case catalog.ForeignKey:
 				n++

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // modes are the lock modes of tables, the weakest first, and who waits for
@@ -80,7 +81,7 @@ func parents(actual *catalog.Catalog, statements []string) []catalog.Ref {
 			}
 			i += at + len(" REFERENCES ")
 			for _, o := range actual.Objects {
-				if o.Kind == catalog.Table && strings.HasPrefix(sql[i:], qualified(o)+"(") && !slices.Contains(out, o.Ref()) {
+				if o.Kind == catalog.Table && strings.HasPrefix(sql[i:], vocab.Qualified(o)+"(") && !slices.Contains(out, o.Ref()) {
 					out = append(out, o.Ref())
 				}
 			}

@@ -1,5 +1,6 @@
-// Package postgres reads PostgreSQL's catalogs with a handful of set-based
-// queries, and writes its DDL.
+// Package postgres connects to PostgreSQL: reader/ reads its catalogs with a
+// handful of set-based queries, writer/ writes its DDL, and what stands around
+// a script and its run is here.
 package postgres
 
 import (
@@ -17,11 +18,11 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/reader"
+	"dappermirror/internal/engine/postgres/writer"
 )
 
 // oldest is the first version that is supported, as server_version_num.
@@ -41,18 +42,15 @@ func (Engine) Dialect() sqltext.Dialect { return sqltext.Postgres }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
-	return &Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
+	return &writer.Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
 }
-
-// lockLimit is how long a statement waits for a lock.
-const lockLimit = "10s"
 
 // settings fix what the meaning of the statements depends on. Names are
 // written in full, but the target's search path is left alone: a routine that
 // is called while the script runs may need it.
 var settings = []string{
 	"SET client_encoding = 'UTF8';", "SET standard_conforming_strings = on;", "SET check_function_bodies = off;", "SET client_min_messages = warning;",
-	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '" + lockLimit + "';",
+	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '" + writer.LockLimit + "';",
 	"SET statement_timeout = 0;", "SET row_security = off;",
 }
 
@@ -88,9 +86,8 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	return f
 }
 
-func newItem(o *catalog.Object) *compare.Item {
-	return &compare.Item{Source: o, Status: compare.SourceOnly}
-}
+// Definition implements engine.Engine.
+func (Engine) Definition(o *catalog.Object) string { return writer.Definition(o) }
 
 type database struct {
 	conn    *pgx.Conn

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/scratch"
+	"dappermirror/internal/engine/postgres/writer"
 )
 
 // Scratch implements engine.Scratcher.
@@ -40,20 +41,9 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	return db, about, func() error { db.Close(); return remove() }, nil
 }
 
-// empties are the emptiest values of the families of types.
-var empties = map[string]string{"number": "0", "money": "0", "text": "''", "boolean": "false", "time": "'epoch'", "clock": "'00:00'", "interval": "'0'", "json": "'{}'", "net": "'0.0.0.0'",
-	"bytea": "''", "uuid": "'00000000-0000-0000-0000-000000000000'", "mac": "'00:00:00:00:00:00'"}
-
 // Placeholder implements engine.Placer.
 func (Engine) Placeholder(col *catalog.Object, in *catalog.Catalog) string {
-	base, _, array := splitType(col.Text("type"))
-	if array {
-		return "'{}'"
-	}
-	if e := userType(in, base, catalog.Enum); e != nil && len(e.List("values")) > 0 {
-		return literal(e.List("values")[0])
-	}
-	return empties[classes[base].family]
+	return writer.Placeholder(col, in)
 }
 
 // CopyQuery implements engine.RowCopier.

@@ -75,21 +75,21 @@ var superuser = map[catalog.Kind]bool{vocab.BaseType: true, vocab.Wrapper: true,
 
 // owners asks who owns an object; $1 is its schema and $2 its name.
 var owners = map[catalog.Kind]string{
-	"relation":       "SELECT c.relowner FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2",
-	catalog.Routine:  "SELECT p.proowner FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = $1 AND p.proname = $2",
-	"type":           "SELECT t.typowner FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE n.nspname = $1 AND t.typname = $2",
-	catalog.Schema:   "SELECT nspowner FROM pg_namespace WHERE $1 = '' AND nspname = $2",
-	kindPublication:  "SELECT pubowner FROM pg_publication WHERE $1 = '' AND pubname = $2",
-	vocab.Extension:  "SELECT extowner FROM pg_extension WHERE $1 IS NOT NULL AND extname = $2",
-	catalog.Sequence: "SELECT c.relowner FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2",
+	"relation":        "SELECT c.relowner FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2",
+	catalog.Routine:   "SELECT p.proowner FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE n.nspname = $1 AND p.proname = $2",
+	"type":            "SELECT t.typowner FROM pg_type t JOIN pg_namespace n ON n.oid = t.typnamespace WHERE n.nspname = $1 AND t.typname = $2",
+	catalog.Schema:    "SELECT nspowner FROM pg_namespace WHERE $1 = '' AND nspname = $2",
+	vocab.Publication: "SELECT pubowner FROM pg_publication WHERE $1 = '' AND pubname = $2",
+	vocab.Extension:   "SELECT extowner FROM pg_extension WHERE $1 IS NOT NULL AND extname = $2",
+	catalog.Sequence:  "SELECT c.relowner FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = $1 AND c.relname = $2",
 }
 
 // ownerOf is the query for a kind; "" where only the server knows.
 func ownerOf(k catalog.Kind) string {
 	switch k {
-	case catalog.Table, vocab.ForeignTable, catalog.View, kindMatView:
+	case catalog.Table, vocab.ForeignTable, catalog.View, vocab.MatView:
 		k = "relation"
-	case catalog.Enum, kindDomain, kindComposite, kindRange:
+	case catalog.Enum, vocab.Domain, vocab.Composite, vocab.Range:
 		k = "type"
 	}
 	return owners[k]
@@ -101,7 +101,7 @@ func ownerOf(k catalog.Kind) string {
 func (d *database) Lacking(ctx context.Context, work []engine.Work, role string) ([]string, error) {
 	who := "current_user"
 	if role != "" {
-		who = literal(role)
+		who = vocab.Literal(role)
 	}
 	var super bool
 	var name string

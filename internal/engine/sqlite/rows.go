@@ -11,16 +11,7 @@ import (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	from := "FROM " + quoteName(o.Name)
-	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) " + from, List: "SELECT * " + from, What: what}
-	if where == "" {
-		q.None = "the table is empty"
-	} else {
-		q.Total = q.Count
-		q.Count += " WHERE " + where
-		q.List += " WHERE " + where
-	}
-	return q
+	return order.RowsWhere(o.Ref(), quoteName(o.Name), where, what)
 }
 
 // guardTable is the temporary table whose check stops the script.

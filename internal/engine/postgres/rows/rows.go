@@ -22,15 +22,7 @@ var (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, from, where, what string) *order.Question {
-	q := &order.Question{Table: o.Ref(), Count: "SELECT count(*) FROM " + from, List: "SELECT * FROM " + from, What: what}
-	if where == "" {
-		q.None = "the table is empty"
-	} else {
-		q.Total = q.Count
-		q.Count += " WHERE " + where
-		q.List += " WHERE " + where
-	}
-	return q
+	return order.RowsWhere(o.Ref(), from, where, what)
 }
 
 // Guarded makes the script stop when there are such rows: it locks the table,

@@ -1,4 +1,5 @@
-package postgres
+// Package writer turns changes into PostgreSQL's DDL.
+package writer
 
 import (
 	"fmt"

@@ -1,4 +1,4 @@
-package postgres
+package writer
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 )
 
@@ -140,11 +141,10 @@ func (w *Writer) alterRoutine(c *order.Change) ([]*order.Action, bool) {
 	return append(out, a), true
 }
 
-// Definition implements engine.Engine.
-func (Engine) Definition(o *catalog.Object) string {
+// Definition lays an object out as SQL for people.
+func Definition(o *catalog.Object) string {
 	w := &Writer{}
-	c := &order.Change{Desired: &catalog.Catalog{}, Actual: &catalog.Catalog{}}
-	c.Item = newItem(o)
+	c := &order.Change{Item: &compare.Item{Source: o, Status: compare.SourceOnly}, Desired: &catalog.Catalog{}, Actual: &catalog.Catalog{}}
 	var b strings.Builder
 	for i, a := range w.Create(c) {
 		if i > 0 {

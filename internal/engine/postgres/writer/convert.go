@@ -1,9 +1,9 @@
-package postgres
+package writer
 
 import (
+	"dappermirror/internal/core/catalog"
 	"strings"
 
-	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 )
 
@@ -252,4 +252,21 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
 		}
 	}
 	return []typeRisk{rewrite}
+}
+
+// empties are the emptiest values of the families of types.
+var empties = map[string]string{"number": "0", "money": "0", "text": "''", "boolean": "false", "time": "'epoch'", "clock": "'00:00'", "interval": "'0'", "json": "'{}'", "net": "'0.0.0.0'",
+	"bytea": "''", "uuid": "'00000000-0000-0000-0000-000000000000'", "mac": "'00:00:00:00:00:00'"}
+
+// Placeholder is SQL for the emptiest value of a column's type; "" where there
+// is none.
+func Placeholder(col *catalog.Object, in *catalog.Catalog) string {
+	base, _, array := splitType(col.Text("type"))
+	if array {
+		return "'{}'"
+	}
+	if e := userType(in, base, catalog.Enum); e != nil && len(e.List("values")) > 0 {
+		return literal(e.List("values")[0])
+	}
+	return empties[classes[base].family]
 }

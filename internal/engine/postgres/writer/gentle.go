@@ -1,4 +1,4 @@
-package postgres
+package writer
 
 import (
 	"fmt"
@@ -17,10 +17,13 @@ import (
 // Concurrently; ALTER TABLE, Notes). Every statement behind the transaction may
 // run twice, so that a run that stopped there is finished by the same ones.
 
+// LockLimit is how long a statement of a script waits for a lock.
+const LockLimit = "10s"
+
 // patience surrounds statements that wait for other transactions to end: the
 // limit on locks would end them half way, and nobody waits for them.
 func patience(sql ...string) []string {
-	return slices.Concat([]string{"SET lock_timeout = 0;"}, sql, []string{"SET lock_timeout = '" + lockLimit + "';"})
+	return slices.Concat([]string{"SET lock_timeout = 0;"}, sql, []string{"SET lock_timeout = '" + LockLimit + "';"})
 }
 
 // needed tells whether anything else of the structure stands on a part, so

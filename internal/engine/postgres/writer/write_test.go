@@ -1,7 +1,6 @@
-package postgres
+package writer
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -9,7 +8,6 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
-	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -193,43 +191,10 @@ func TestRecast(t *testing.T) {
 	}
 }
 
-// TestFrameSpeaksUp: of locks there is no room for, of columns without
-// statistics, of whom it acts for.
-func TestFrameSpeaksUp(t *testing.T) {
-	cat := &catalog.Catalog{Limits: map[string]int64{lockRoom: 100, lockFactor: 10}}
-	p := &order.Plan{Actual: cat, Desired: &catalog.Catalog{}}
-	for i := range 30 {
-		o := object(catalog.Table, fmt.Sprint("t", i))
-		o.Add(&catalog.Object{Kind: catalog.Column, Name: "Odd"})
-		cat.Add(o)
-		p.Desired.Add(o)
-		p.Steps = append(p.Steps, &order.Step{Action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}})
-	}
-	if notes := strings.Join(Engine{}.Frame(p).Notes, " "); !strings.Contains(notes, "180 locks") || !strings.Contains(notes, "max_locks_per_transaction to 26") {
-		t.Errorf("notes: %s", notes)
-	}
-	p.Steps = p.Steps[:3]
-	o := cat.Objects[0]
-	p.Steps[0].Effects = []order.Effect{{On: o.PartRef(o.Parts[0]), Aspect: catalog.AspectType}}
-	p.Steps[1].Makes = []catalog.Ref{back(cat.Objects[1].Ref())}
-	f := Engine{}.Frame(p)
-	if strings.Contains(strings.Join(f.Notes, " "), "ATTENTION") || !slices.Equal(f.Restore[:2], []string{`ANALYZE h.t0 ("Odd");`, "ANALYZE h.t1;"}) {
-		t.Errorf("frame: %+v", f)
-	}
-	Engine{}.As(&f, "Harbour Master")
-	if f.Settings[len(f.Settings)-1] != `SET ROLE "Harbour Master";` || f.Restore[len(f.Restore)-1] != "RESET ROLE;" {
-		t.Errorf("settings: %v", f.Settings)
-	}
-	if len(settings) == len(f.Settings) {
-		t.Error("a role for one script is one for all")
-	}
-}
-
 // TestKindsAreKnown: every kind that can be written is in the help.
 func TestKindsAreKnown(t *testing.T) {
-	var _ engine.Surveyor = Engine{}
 	listed := map[catalog.Kind]bool{}
-	for _, k := range (Engine{}).Kinds() {
+	for _, k := range Kinds() {
 		if listed[k.Kind] {
 			t.Errorf("%s is listed twice", k.Kind)
 		}

@@ -1,4 +1,4 @@
-package postgres
+package writer
 
 import (
 	"fmt"
@@ -59,7 +59,7 @@ func recastAbove(c *order.Change, in *catalog.Catalog, o *catalog.Object) (catal
 
 const (
 	rowsAside catalog.Kind = "rows aside"
-	rowsBack  catalog.Kind = "rows back"
+	RowsBack  catalog.Kind = "rows back"
 )
 
 // waiting and back stand for the rows of a recast table being put aside and
@@ -68,7 +68,7 @@ func waiting(r catalog.Ref) catalog.Ref {
 	return catalog.Ref{Kind: rowsAside, Schema: r.Schema, Name: r.Name}
 }
 func back(r catalog.Ref) catalog.Ref {
-	return catalog.Ref{Kind: rowsBack, Schema: r.Schema, Name: r.Name}
+	return catalog.Ref{Kind: RowsBack, Schema: r.Schema, Name: r.Name}
 }
 
 func asideName(r catalog.Ref) string {

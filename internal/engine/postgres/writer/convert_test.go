@@ -1,18 +1,13 @@
-package postgres
+package writer
 
 import (
-	"errors"
 	"fmt"
 	"strings"
 	"testing"
 
-	"github.com/jackc/pgx/v5/pgconn"
-
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
-	"dappermirror/internal/core/sqltext"
-	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -205,45 +200,6 @@ func TestOptions(t *testing.T) {
 	for in, want := range map[string][2]string{"id integer": {"id", "integer"}, `"a b" text`: {`"a b"`, "text"}, `"a""b c" numeric(5,2)`: {`"a""b c"`, "numeric(5,2)"}} {
 		if n, typ := splitName(in); n != want[0] || typ != want[1] {
 			t.Errorf("%s: %q %q", in, n, typ)
-		}
-	}
-}
-
-func TestExplain(t *testing.T) {
-	for _, c := range []struct {
-		err  error
-		want error
-		text string
-	}{
-		{&pgconn.PgError{Code: "3D000", Message: "x"}, engine.ErrNotFound, "no such database"},
-		{&pgconn.PgError{Code: "28P01", Message: "password authentication failed"}, engine.ErrConnect, "user or password"},
-		{&pgconn.PgError{Code: "55P03", Message: "lock timeout"}, engine.ErrLocked, "lock timeout"},
-		{&pgconn.PgError{Code: "25006", Message: "read only"}, engine.ErrReadOnly, ""},
-		{&pgconn.PgError{Code: "53100", Message: "full"}, engine.ErrDiskFull, ""},
-		{&pgconn.PgError{Code: "42P01", Message: "no relation", Detail: "two\nlines"}, nil, "no relation; two lines (SQLSTATE 42P01)"},
-	} {
-		got := explain(c.err)
-		if c.want != nil && !errors.Is(got, c.want) || !strings.Contains(got.Error(), c.text) {
-			t.Errorf("%v: %v", c.err, got)
-		}
-	}
-}
-
-// The script gives back every setting it makes.
-func TestFrameGivesBack(t *testing.T) {
-	f := Engine{}.Frame(&order.Plan{Actual: &catalog.Catalog{}, Desired: &catalog.Catalog{}})
-	if len(f.Restore) != len(f.Settings) {
-		t.Fatalf("%d settings, %d given back", len(f.Settings), len(f.Restore))
-	}
-	for i, s := range f.Settings {
-		name := strings.Fields(s)[1]
-		if f.Restore[i] != "RESET "+name+";" {
-			t.Errorf("%s is given back by %s", s, f.Restore[i])
-		}
-	}
-	for _, s := range append(f.Settings, f.Restore...) {
-		if n := len(sqltext.Split(sqltext.Postgres, s)); n != 1 {
-			t.Errorf("%q is %d statements", s, n)
 		}
 	}
 }
