@@ -95,7 +95,7 @@ state is not known.`,
 // run checks the fit, the rows and the rights, asks, saves what a backup wants
 // and runs a script; it answers how many steps ran.
 func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, o running) (int, error) {
-	base, err := a.beside(o.file)
+	base, err := a.beside(o.file, target.Label)
 	if err != nil {
 		return 0, err
 	}

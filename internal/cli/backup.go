@@ -20,7 +20,7 @@ import (
 
 // beside is where the files of a run go: beside the script, or in the user's
 // state folder where that is no file.
-func (a *app) beside(scriptFile string) (string, error) {
+func (a *app) beside(scriptFile, target string) (string, error) {
 	if scriptFile != "" && scriptFile != "-" {
 		return strings.TrimSuffix(scriptFile, ".sql"), nil
 	}
@@ -36,7 +36,8 @@ func (a *app) beside(scriptFile string) (string, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
 	}
-	return filepath.Join(dir, "sync"), nil
+	target, _, _ = strings.Cut(target, "?")
+	return filepath.Join(dir, safeName(target[strings.LastIndexAny(target, "/\\")+1:])), nil
 }
 
 // unused is a name for a new file: one that is there is never overwritten.
@@ -159,13 +160,18 @@ func fileName(r catalog.Ref) string {
 			parts = append(parts, p)
 		}
 	}
+	return safeName(strings.Join(parts, "."))
+}
+
+// safeName is a text of which nothing means anything to a file system.
+func safeName(text string) string {
 	return strings.Map(func(c rune) rune {
 		switch {
 		case c >= 'a' && c <= 'z', c >= 'A' && c <= 'Z', c >= '0' && c <= '9', c == '_', c == '-', c == '.':
 			return c
 		}
 		return '_'
-	}, strings.Join(parts, "."))
+	}, text)
 }
 
 // outcome asks the target's server, for as long as it takes to come back, what

@@ -32,8 +32,8 @@ func TestBackupFiles(t *testing.T) {
 	home := t.TempDir()
 	t.Setenv("XDG_STATE_HOME", home)
 	a := &app{}
-	for file, want := range map[string]string{"up.sql": "up", "dir/up": "dir/up", "-": filepath.Join(home, "dapper-mirror", "sync"), "": filepath.Join(home, "dapper-mirror", "sync")} {
-		if got, err := a.beside(file); err != nil || got != want {
+	for file, want := range map[string]string{"up.sql": "up", "dir/up": "dir/up", "-": filepath.Join(home, "dapper-mirror", "quill_haven"), "": filepath.Join(home, "dapper-mirror", "quill_haven")} {
+		if got, err := a.beside(file, "postgres://me@db/quill haven?host=/run/x"); err != nil || got != want {
 			t.Errorf("beside %q: %s, %v", file, got, err)
 		}
 	}

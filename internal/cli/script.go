@@ -48,7 +48,7 @@ func (w *writing) flags(cmd *cobra.Command) {
 const rowCheckTime = 5 * time.Second
 
 func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
-	cmd.Flags().StringVar(checks, "row-checks", "on", "ask the target's rows about every risk: `on` or off")
+	cmd.Flags().StringVar(checks, "row-checks", "on", "ask the target's rows about every risk: on or off")
 	cmd.Flags().DurationVar(limit, "row-check-time", rowCheckTime, "how long one question to the rows may take")
 }
 
@@ -64,7 +64,10 @@ func (a *app) scriptCommand() *cobra.Command {
 line with the source. Nothing is run. A step that would lose rows or values is
 held back, with whatever depends on it, unless --may-lose names it.
 
-Exit code 3 says that something was held back.`,
+Where the target is a live database its rows are asked about every risk: how many hold
+a value that would go, a NULL where none may be, a key twice. See help safety.
+
+Exit code 3 says that something was held back, or that the rows would stop a step.`,
 		Example: `  dapper-mirror script dev.db live.db -o up.sql
   dapper-mirror script dev.db live.db --may-lose column:booking.pilotage
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
@@ -119,7 +122,7 @@ Exit code 3 says that something was held back.`,
 	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this `FILE`")
-	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first (see `rehearse`)")
+	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first (see the command rehearse)")
 	re.flags(cmd)
 	w.flags(cmd)
 	a.scopeFlags(cmd)

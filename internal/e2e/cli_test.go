@@ -561,7 +561,7 @@ func TestDiskFull(t *testing.T) {
 func TestHelpAndPages(t *testing.T) {
 	dir := t.TempDir()
 	help := want(t, 0, dir, "--help").out
-	for _, command := range []string{"compare", "script", "check", "apply", "sync", "capture", "config", "demo", "version", "man", "completion"} {
+	for _, command := range []string{"compare", "script", "check", "rehearse", "apply", "sync", "capture", "config", "demo", "version", "man", "completion"} {
 		if !strings.Contains(help, "\n  "+command+" ") {
 			t.Errorf("help does not list %s", command)
 		}

@@ -36,6 +36,7 @@ type StepError struct {
 	Err        error
 	RolledBack bool // the target is as it was
 	Unknown    bool // whether the statement was kept is not known
+	Commit     bool // it is the transaction that is not known
 	Ran, Of    int  // steps that ran whole, of all
 	Resume     bool // a run record says how to go on
 }
@@ -51,6 +52,9 @@ func (e *StepError) Error() string {
 func (e *StepError) state() string {
 	if e.RolledBack {
 		return "the target is as it was"
+	}
+	if e.Commit {
+		return "whether the transaction was kept is not known; apply --resume finds out"
 	}
 	how := "compare again to see what is left to do"
 	if e.Resume {
@@ -407,7 +411,7 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 	r.locked = nil
 	lost := errors.Is(err, engine.ErrConnect) || errors.Is(err, context.Canceled)
 	if errors.Is(err, engine.ErrUncertain) || !r.transaction && c.Step > 0 && lost && !slices.Contains(sessionWords, word) {
-		e.RolledBack, e.Unknown = false, true
+		e.RolledBack, e.Unknown, e.Commit = false, true, word == "commit"
 	}
 	if e.RolledBack {
 		r.Record.undone()

@@ -72,7 +72,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, foreign_key_checks = @dapper_mirror_keys,\n  sql_notes = @dapper_mirror_notes, character_set_client = @dapper_mirror_client, character_set_results = @dapper_mirror_results, collation_connection = @dapper_mirror_connection;"},
 		RunWith:  "mariadb DATABASE < %[2]s",
 		Notes: []string{
-			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Compare again and write a new script from there: it does what is left.",
+			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Run by apply, the script goes on with apply --resume; run by the client, compare again and write a new script from there: it does what is left.",
 			"A lock that is not got within 10 seconds (lock_wait_timeout) stops it too.",
 		},
 		Lock: "a metadata lock on each table while it is altered; most changes let others read meanwhile, those marked rewrite copy the table",
@@ -195,6 +195,12 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 		return nil, explain(err)
 	}
 	d.maria = strings.Contains(version, "MariaDB")
+	if !opt.Write {
+		if _, err := d.conn.ExecContext(ctx, "SET SESSION TRANSACTION READ ONLY"); err != nil {
+			d.Close()
+			return nil, explain(err)
+		}
+	}
 	if opt.Write {
 		var readOnly bool
 		if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.read_only").Scan(&readOnly); err != nil {
