@@ -322,7 +322,6 @@ func FuzzRead(f *testing.F) {
 type marked struct {
 	fake
 	changes map[string]int
-	dies    string // the statement during which everything ends
 }
 
 var errDied = errors.New("died")
