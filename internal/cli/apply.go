@@ -119,18 +119,8 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			return 0, err
 		}
 	}
-	if s.Edited {
-		a.warn("the script was edited after it was written; it runs as it stands")
-	}
-	a.announce(steps, target)
-	if !o.yes {
-		ok, err := a.ask(fmt.Sprintf("Run them on %s?", target.Label))
-		if err != nil {
-			return 0, err
-		}
-		if !ok {
-			return 0, refusal("declined", "not run: the answer was no")
-		}
+	if err := a.confirm(s, target, o.yes); err != nil {
+		return 0, err
 	}
 	db, err := a.claim(ctx, target, o.create)
 	if err != nil {
@@ -290,7 +280,7 @@ func (a *app) askAgain(ctx context.Context, s *script.Script, target *place.Plac
 			if r.Rows == nil || r.Rows.Count == "" || r.Kind != order.WillFail {
 				continue
 			}
-			q := &order.Question{Count: r.Rows.Count, What: "stand in the way"}
+			q := &order.Question{Count: r.Rows.Count, What: "stand in the way", Converts: true}
 			questions = append(questions, q)
 			words[q] = fmt.Sprintf("step %d (%s): %s", st.Number, st.Title, r.Sentence())
 		}
@@ -330,9 +320,13 @@ func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place
 	return out, nil
 }
 
-func (a *app) announce(steps []script.StepInfo, target *place.Place) {
+// confirm says what will happen, and asks.
+func (a *app) confirm(s *script.Script, target *place.Place, yes bool) error {
+	if s.Edited {
+		a.warn("the script was edited after it was written; it runs as it stands")
+	}
 	losses := 0
-	for _, st := range steps {
+	for _, st := range s.Planned() {
 		for _, r := range st.Risks {
 			if r.Kind == order.Loss {
 				losses++
@@ -340,7 +334,15 @@ func (a *app) announce(steps []script.StepInfo, target *place.Place) {
 			}
 		}
 	}
-	a.note("%s on %s, %s", report.Number(len(steps), "step", "steps"), target.Label, report.Number(losses, "loss", "losses"))
+	a.note("%s on %s, %s", report.Number(len(s.Planned()), "step", "steps"), target.Label, report.Number(losses, "loss", "losses"))
+	if yes {
+		return nil
+	}
+	ok, err := a.ask(fmt.Sprintf("Run them on %s?", target.Label))
+	if err == nil && !ok {
+		err = refusal("declined", "not run: the answer was no")
+	}
+	return err
 }
 
 func join(words []string, most int) string {

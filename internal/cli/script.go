@@ -304,10 +304,12 @@ func (a *app) locks(ctx context.Context, p *pair, w *writing, plan *order.Plan, 
 		return nil
 	}
 	var tables []catalog.Ref
+	seen := map[catalog.Ref]bool{}
 	for _, s := range plan.Steps {
 		s.Locks = teller.Locks(s, plan.Actual)
 		for _, l := range s.Locks {
-			if !slices.Contains(tables, l.On) {
+			if !seen[l.On] {
+				seen[l.On] = true
 				tables = append(tables, l.On)
 			}
 		}

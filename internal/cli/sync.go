@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/report"
 )
 
@@ -69,22 +71,7 @@ Exit code 3 says that something was held back or refused.`,
 			if err != nil {
 				return err
 			}
-			again, err := a.compare(cmd.Context(), args[0], args[1], false, false)
-			if err != nil {
-				return err
-			}
-			left := again.comparison.Differences()
-			remaining := len(left)
-			if len(plan.Held) > 0 || remaining > 0 {
-				a.exit = exitSafety
-			}
-			if a.format != "json" {
-				fmt.Fprintf(&a.out, "\nDone: %s ran.\n", report.Number(ran, "step", "steps"))
-				for _, r := range plan.HeldBecause {
-					fmt.Fprintf(&a.out, "held back  %s (allow it with --may-lose '%s')\n", report.Safe(r.Text), report.Safe(r.On.String()))
-				}
-			}
-			return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: p.target.Label, Remaining: &remaining}, again.comparison)
+			return a.compareAgain(cmd.Context(), args, plan, p.target.Label, ran)
 		},
 	}
 	o.flags(cmd)
@@ -93,6 +80,26 @@ Exit code 3 says that something was held back or refused.`,
 	w.flags(cmd)
 	a.scopeFlags(cmd)
 	return cmd
+}
+
+// compareAgain says what still differs when the script has run.
+func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan, target string, ran int) error {
+	again, err := a.compare(ctx, args[0], args[1], false, false)
+	if err != nil {
+		return err
+	}
+	left := again.comparison.Differences()
+	remaining := len(left)
+	if len(plan.Held) > 0 || remaining > 0 {
+		a.exit = exitSafety
+	}
+	if a.format != "json" {
+		fmt.Fprintf(&a.out, "\nDone: %s ran.\n", report.Number(ran, "step", "steps"))
+		for _, r := range plan.HeldBecause {
+			fmt.Fprintf(&a.out, "held back  %s (allow it with --may-lose '%s')\n", report.Safe(r.Text), report.Safe(r.On.String()))
+		}
+	}
+	return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: target, Remaining: &remaining}, again.comparison)
 }
 
 func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {

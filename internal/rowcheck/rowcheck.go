@@ -101,7 +101,7 @@ func answer(ctx context.Context, db engine.RowReader, q *order.Question, totals 
 		switch {
 		case err == nil && n > 0:
 			a.State, a.Rows = order.Found, n
-		case err != nil && !probed && errors.Is(err, engine.ErrValue):
+		case err != nil && !probed && q.Converts && errors.Is(err, engine.ErrValue):
 			a.State, why = order.Found, err.Error()
 		case err != nil && !probed:
 			fail(err)

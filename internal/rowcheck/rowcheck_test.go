@@ -56,7 +56,8 @@ func TestAsk(t *testing.T) {
 	add("clean none of 9,310 rows holds NULL", order.Question{Count: "0 rows", Total: "9310 rows"})
 	add("not known not known (it took longer than 2s)", order.Question{Count: "slow", Total: "9310 rows"})
 	add("not known not known (no such column)", order.Question{Count: "broken"})
-	add("found a value stands in the way: 'x' is no number", order.Question{Count: "value"})
+	add("found a value stands in the way: 'x' is no number", order.Question{Count: "value", Converts: true})
+	add("not known not known (a value stands in the way: 'x' is no number)", order.Question{Count: "value 0"})
 	add("found 3 of 9,310 rows hold NULL", order.Question{Probe: "value 1", Count: "3 rows", Total: "9310 rows"})
 	add("found a value stands in the way: 'x' is no number", order.Question{Probe: "value 2", Count: "slow 2", Total: "9310 rows"})
 	add("clean none of 9,310 rows holds NULL", order.Question{Probe: "7 fit", Count: "4 rows", Total: "9310 rows"}) // the conversion has the last word

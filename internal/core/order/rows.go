@@ -22,6 +22,9 @@ type Question struct {
 	List         string // lists the rows concerned
 	What         string // what these rows do: "hold NULL"
 	None         string // what is said when there are none; "none does" where empty
+	// Converts says that Count converts values, so that one that cannot be
+	// converted is found by its failing.
+	Converts bool
 	// Unsure says that rows found need not mean failure.
 	Unsure bool
 	// Guard are statements that stop the script when Count would no longer

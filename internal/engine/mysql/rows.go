@@ -38,8 +38,14 @@ func truncated(s string, n int) string {
 // doGuard is how the guard for MySQL begins.
 const doGuard = "DO (SELECT "
 
+// historic tells whether a table keeps rows that a plain query does not see.
+func historic(o *catalog.Object) bool { return o.Has("system versioning") }
+
 // anyRow asks whether a table that goes holds rows.
 func anyRow(c *order.Change, o *catalog.Object) *order.Question {
+	if historic(o) {
+		return nil
+	}
 	q := guarded(about(o, "", "would go"), o, maria(c), "table "+o.Name+" holds rows by now")
 	q.Save = insertLines(o)
 	return q
@@ -48,6 +54,9 @@ func anyRow(c *order.Change, o *catalog.Object) *order.Question {
 // anyValue asks whether a column that goes holds values. On the way back what
 // the way there put into it is none.
 func (w *Writer) anyValue(c *order.Change, o, col *catalog.Object) *order.Question {
+	if historic(o) {
+		return nil
+	}
 	name := quote(col.Name)
 	where := name + " IS NOT NULL"
 	if w.Back {
@@ -196,7 +205,7 @@ var limits = map[string][2]string{
 // where no query tells.
 func changedValues(c *order.Change, o, was, col *catalog.Object) *order.Question {
 	where := changes(was, col)
-	if where == "" {
+	if where == "" || historic(o) {
 		return nil
 	}
 	q := guarded(about(o, where, "hold a value that would change"), o, maria(c), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))

@@ -93,3 +93,10 @@ CREATE TABLE tide (day date NOT NULL, level double) PARTITION BY RANGE COLUMNS (
 CREATE TABLE cargo (kind int NOT NULL) PARTITION BY LIST (kind) (PARTITION a VALUES IN (1, 2), PARTITION b VALUES IN (3));
 --- says 1 of 2 rows has no partition
 --- says 1 of 3 rows has no partition
+--- case a table that is empty but for its history
+--- exit 3
+--- target
+CREATE TABLE berth (id int); CREATE TABLE pilot (id int) WITH SYSTEM VERSIONING; INSERT INTO pilot VALUES (1); DELETE FROM pilot;
+--- source
+CREATE TABLE berth (id int);
+--- says loss: every row of table pilot

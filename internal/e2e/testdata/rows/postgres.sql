@@ -140,3 +140,21 @@ CREATE TABLE port_call (id int, berth int); INSERT INTO port_call VALUES (1, NUL
 --- source
 CREATE TABLE berth (id int PRIMARY KEY); CREATE TABLE port_call (id int, berth int REFERENCES berth);
 --- says may-fail: fails when a row refers to a row that is not there
+--- case a check by what changes as well
+--- target
+CREATE TYPE state AS ENUM ('planned', 'moored'); CREATE FUNCTION fine(int) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT $1 > 5'; CREATE TABLE port_call (id int, s state); INSERT INTO port_call VALUES (1, 'planned');
+--- source
+CREATE TYPE state AS ENUM ('planned', 'moored', 'gone'); CREATE FUNCTION fine(int) RETURNS boolean LANGUAGE sql IMMUTABLE AS 'SELECT $1 > 0'; CREATE TABLE port_call (id int CHECK (fine(id)), s state CHECK (s <> 'gone'));
+--- says may-fail: fails when a row breaks the check
+--- case a cast the rows cannot be asked about
+--- target
+CREATE TABLE port_call (id int, t text); INSERT INTO port_call VALUES (1, 'x');
+--- source
+CREATE TABLE port_call (id int, t text CHECK (CASE WHEN t ~ '^[0-9]+$' THEN t::int > 0 ELSE true END));
+--- says none of 1 row breaks the check
+--- case a column whose type gives a value, a check that children do not have
+--- target
+CREATE DOMAIN depth AS int DEFAULT 3; CREATE TABLE berth (id int); CREATE TABLE quay () INHERITS (berth); INSERT INTO berth VALUES (1); INSERT INTO quay VALUES (-1);
+--- source
+CREATE DOMAIN depth AS int DEFAULT 3; CREATE TABLE berth (id int CHECK (id > 0) NO INHERIT, d depth NOT NULL); CREATE TABLE quay () INHERITS (berth);
+--- says none of 1 row breaks the check

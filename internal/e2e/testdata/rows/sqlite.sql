@@ -94,3 +94,10 @@ CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER); INSERT INTO berth VALUES
 --- source
 CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER) STRICT;
 --- says may-fail
+--- case a virtual table is held back, whatever it says it holds
+--- exit 3
+--- target
+CREATE TABLE berth (id INTEGER PRIMARY KEY); CREATE VIRTUAL TABLE log USING fts5 (body, content='');
+--- source
+CREATE TABLE berth (id INTEGER PRIMARY KEY);
+--- says loss: every row of virtual table log

@@ -87,7 +87,7 @@ func Null(o, col *catalog.Object) *order.Question {
 func Changed(o, col *catalog.Object, via, from string) *order.Question {
 	q := Guarded(about(o, qualified(o), fmt.Sprintf("(%s)::%s IS DISTINCT FROM %s", via, from, quote(col.Name)), "hold a value that would change"), o,
 		fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	q.Save = UpdateLines(o, col)
+	q.Save, q.Converts = UpdateLines(o, col), true
 	return q
 }
 
@@ -212,7 +212,11 @@ func Refused(o, p *catalog.Object, actual *catalog.Catalog) *order.Question {
 		if cond == "" {
 			return nil
 		}
-		return about(o, qualified(o), "NOT ("+cond+")", "break the check")
+		from := qualified(o)
+		if strings.HasSuffix(def, " NO INHERIT") {
+			from = Own(o)
+		}
+		return about(o, from, "NOT ("+cond+")", "break the check")
 	case catalog.PrimaryKey, catalog.Unique, catalog.Index:
 		return duplicates(o, def, toks)
 	case catalog.ForeignKey:

@@ -17,10 +17,14 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		return false
 	}
 	for _, n := range p.Needs {
-		switch {
-		case !vocab.IsTable(n.On.Kind) && n.On.Kind != catalog.Schema && c.Actual.Resolve(n.On) == nil:
-			return false // a function or type that is not there yet
-		case n.On.PartKind != catalog.Column:
+		if !vocab.IsTable(n.On.Kind) {
+			// A function or type that is not there yet, or changes as well.
+			was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
+			if was == nil || now == nil || n.On.Kind != catalog.Schema && was.Fingerprint() != now.Fingerprint() {
+				return false
+			}
+		}
+		if n.On.PartKind != catalog.Column {
 			continue
 		}
 		table, desired := c.Actual.Find(n.On.Object()), c.Desired.Find(n.On.Object())
@@ -36,6 +40,12 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		}
 		for _, fact := range []string{"type", "collation", "generated", "expression"} {
 			if was.Text(fact) != now.Text(fact) {
+				return false
+			}
+		}
+		base, _, _ := splitType(was.Text("type"))
+		for _, kind := range []catalog.Kind{catalog.Enum, kindDomain} {
+			if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); (a == nil) != (b == nil) || a != nil && a.Fingerprint() != b.Fingerprint() {
 				return false
 			}
 		}

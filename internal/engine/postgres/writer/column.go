@@ -125,7 +125,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 		a.SQL = append(a.SQL, fmt.Sprintf("%s ALTER COLUMN %s %s;", alterPrefix(o), quote(col.Name), end))
 	} else {
 		a.Clauses = []string{"ADD COLUMN " + columnSQL(col, true)}
-		if col.Has("not null") && !col.Has("default") && !col.Has("identity") && !col.Has("generated") {
+		if col.Has("not null") && !col.Has("default") && !col.Has("identity") && !col.Has("generated") && !givenByDomain(c.Desired, col) {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name), Ask: rows.Needing(c.Target)})
 		}
 	}
@@ -140,6 +140,13 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 		a.After = append(a.After, s.Ref())
 	}
 	return []*order.Action{a}
+}
+
+// givenByDomain tells whether the column's type itself gives new rows a value.
+func givenByDomain(cat *catalog.Catalog, col *catalog.Object) bool {
+	base, _, _ := splitType(col.Text("type"))
+	d := userType(cat, base, kindDomain)
+	return d != nil && d.Has("default")
 }
 
 // namesColumn tells whether an expression names a column of the table.
