@@ -447,3 +447,38 @@ func TestDiskFullInApply(t *testing.T) {
 		t.Errorf("exit %d, the target is %s\n%s", r.code, state, r.errout)
 	}
 }
+
+// TestServerDiskFull: the server's disk is full while a table is copied.
+func TestServerDiskFull(t *testing.T) {
+	s := postgres(t)
+	small, err := os.MkdirTemp(tempDir, "small") // the server's account must reach it
+	if err != nil {
+		t.Fatal(err)
+	}
+	who := exec.Command("true")
+	if err := asPostgres(who); err != nil || who.SysProcAttr == nil {
+		t.Skip("only the system's superuser can make a small file system")
+	}
+	account := who.SysProcAttr.Credential
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", fmt.Sprintf("size=6m,mode=700,uid=%d,gid=%d", account.Uid, account.Gid), "tmpfs", small).CombinedOutput(); err != nil {
+		t.Skipf("no small file system can be made here: %s", out)
+	}
+	defer func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) }()
+	s.psql(t, "postgres", "CREATE TABLESPACE small LOCATION '"+small+"'")
+	dir := t.TempDir()
+	name := s.database(t, "CREATE TABLE vessel (id int, name text) TABLESPACE small; INSERT INTO vessel SELECT i, repeat('x', 90) FROM generate_series(1, 30000) i")
+	source := s.url(s.database(t, "CREATE TABLE berth (id int); CREATE TABLE vessel (id bigint, name text) TABLESPACE small"))
+	defer s.psql(t, "postgres", "DROP DATABASE "+name+" WITH (FORCE)")
+	before := s.dump(t, name)
+	want(t, 0, dir, "script", source, s.url(name), "-o", "up.sql")
+	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes")
+	if !strings.Contains(r.errout, "no space left on the server") || !strings.Contains(r.errout, "the target is as it was") {
+		t.Errorf("says %s", r.errout)
+	}
+	if d := firstDifference(before, s.dump(t, name)); d != "" {
+		t.Errorf("the target changed: %s", d)
+	}
+	if got := strings.TrimSpace(s.psql(t, name, "SELECT count(*), sum(id) FROM vessel")); got != "30000|450015000" {
+		t.Errorf("the rows are %s", got)
+	}
+}
