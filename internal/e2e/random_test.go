@@ -503,11 +503,13 @@ func careful(t *testing.T, dir string, p places, plain pen, old *spec, source st
 }
 
 func TestRandomPairsSQLite(t *testing.T) {
+	t.Parallel()
 	n := 0
 	randomPairs(t, "sqlite", litePlaces{t.TempDir(), &n}, *randomRuns*3/2)
 }
 
 func TestRandomPairsPostgres(t *testing.T) {
+	t.Parallel()
 	randomPairs(t, "postgres", pgPlaces{postgres(t)}, *randomRuns/3)
 }
 

@@ -25,6 +25,7 @@ func unfolded(text string) string {
 // they forbid ends with 3; a row that comes between check and run trips the
 // guard, in the engine's own client and in apply, and nothing is lost.
 func TestRowChecks(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			p := e.with(t)

@@ -158,3 +158,16 @@ CREATE DOMAIN depth AS int DEFAULT 3; CREATE TABLE berth (id int); CREATE TABLE 
 --- source
 CREATE DOMAIN depth AS int DEFAULT 3; CREATE TABLE berth (id int CHECK (id > 0) NO INHERIT, d depth NOT NULL); CREATE TABLE quay () INHERITS (berth);
 --- says none of 1 row breaks the check
+--- case a new check of a domain
+--- exit 3
+--- target
+CREATE DOMAIN depth AS int; CREATE TABLE berth (id int, d depth, "value" depth); CREATE TABLE dock (d depth); INSERT INTO berth VALUES (1, 5, NULL), (2, -5, 7); INSERT INTO dock VALUES (-1);
+--- source
+CREATE DOMAIN depth AS int CHECK (VALUE > 0); CREATE TABLE berth (id int, d depth, "value" depth); CREATE TABLE dock (d depth);
+--- says will-fail: fails when a value breaks the check: 2 rows break the check
+--- case a new check of a domain that all values meet
+--- target
+CREATE DOMAIN depth AS int; CREATE TABLE berth (id int, d depth); INSERT INTO berth VALUES (1, 5), (2, NULL);
+--- source
+CREATE DOMAIN depth AS int CHECK (VALUE > 0 AND VALUE < 90); CREATE TABLE berth (id int, d depth);
+--- says fails when a value breaks the check: none does

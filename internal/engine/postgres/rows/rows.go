@@ -191,6 +191,35 @@ func NullIn(uses []Use) *order.Question {
 	return &order.Question{Table: uses[0].Table.Ref(), Count: "SELECT " + strings.Join(counts, " + "), What: "hold NULL"}
 }
 
+// BreakIn asks for values in any column of a domain that break a new check of
+// it; nil where an array of it is in use, whose elements no plain condition
+// reaches.
+func BreakIn(uses []Use, def string) *order.Question {
+	toks := sqltext.Lex(sqltext.Postgres, def)
+	var counts, looks []string
+	for _, u := range uses {
+		if u.Array {
+			return nil
+		}
+		var cond strings.Builder
+		for _, t := range toks {
+			if t.Is("value") {
+				cond.WriteString(quote(u.Column.Name))
+			} else {
+				cond.WriteString(t.Text)
+			}
+		}
+		inner, _ := brackets(cond.String(), sqltext.Lex(sqltext.Postgres, cond.String()), 0)
+		where := qualified(u.Table) + " WHERE NOT (" + inner + ")"
+		counts = append(counts, "(SELECT count(*) FROM "+where+")")
+		looks = append(looks, fmt.Sprintf("SELECT %s AS table, %s::text AS value FROM %s", literal(qualified(u.Table)), quote(u.Column.Name), where))
+	}
+	if len(counts) == 0 {
+		return nil
+	}
+	return &order.Question{Table: uses[0].Table.Ref(), Count: "SELECT " + strings.Join(counts, " + "), List: strings.Join(looks, " UNION ALL "), What: "break the check", None: "none does"}
+}
+
 // Counter asks whether a sequence stands outside its new limits.
 func Counter(o *catalog.Object, minimum, maximum string) *order.Question {
 	if minimum == "" || maximum == "" {

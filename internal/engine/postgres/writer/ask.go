@@ -13,17 +13,10 @@ import (
 // asIs tells whether the columns a part needs are in the target as they will
 // be when the part looks at them: what the rows say of it now holds then.
 func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
-	if c.Target == nil || c.Target.Kind != catalog.Table || recast(c, c.Target.Ref()) {
+	if c.Target == nil || c.Target.Kind != catalog.Table || recast(c, c.Target.Ref()) || !steady(c, p) {
 		return false
 	}
 	for _, n := range p.Needs {
-		if !vocab.IsTable(n.On.Kind) {
-			// A function or type that is not there yet, or changes as well.
-			was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
-			if was == nil || now == nil || n.On.Kind != catalog.Schema && was.Fingerprint() != now.Fingerprint() {
-				return false
-			}
-		}
 		if n.On.PartKind != catalog.Column {
 			continue
 		}
@@ -48,6 +41,21 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 			if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); (a == nil) != (b == nil) || a != nil && a.Fingerprint() != b.Fingerprint() {
 				return false
 			}
+		}
+	}
+	return true
+}
+
+// steady tells whether the functions and types a part needs are there, and stay
+// as they are.
+func steady(c *order.Change, p *catalog.Object) bool {
+	for _, n := range p.Needs {
+		if vocab.IsTable(n.On.Kind) || n.On.Object() == c.Source.Ref() {
+			continue
+		}
+		was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
+		if was == nil || now == nil || n.On.Kind != catalog.Schema && was.Fingerprint() != now.Fingerprint() {
+			return false
 		}
 	}
 	return true

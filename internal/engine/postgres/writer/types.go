@@ -250,6 +250,13 @@ func (w *Writer) alterDomain(c *order.Change) ([]*order.Action, bool) {
 			a.SQL = a.SQL[1:]
 		}
 		a.Prefix, a.Clauses = "", nil // ALTER DOMAIN takes one clause
+		if p := o.Part(a.About.PartKind, a.About.Part); p != nil && p.Kind == catalog.Check && !p.Has("not valid") && slices.Contains(a.Makes, a.About) && len(a.Removes) == 0 && strings.Contains(a.SQL[0], " ADD CONSTRAINT ") {
+			r := order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when a value breaks the check"}
+			if steady(c, p) {
+				r.Ask = rows.BreakIn(uses(c, typeName(c.Target)), p.Text("definition"))
+			}
+			a.Risks = append(a.Risks, r)
+		}
 	}
 	return append(out, parts...), true
 }
