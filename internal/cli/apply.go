@@ -5,11 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -78,9 +80,9 @@ state is not known.`,
 					o.Run = &report.JSONRun{Steps: ran, Held: len(s.Held()), Target: target.Label}
 				})
 			}
-			fmt.Fprintf(&a.out, "Done: %s ran on %s.\n", report.Number(ran, "step", "steps"), report.Safe(target.Label))
+			fmt.Fprintf(&a.out, "Done: %s ran on %s.\n", words.Number(ran, "step", "steps"), report.Safe(target.Label))
 			if n := len(s.Held()); n > 0 {
-				fmt.Fprintf(&a.out, "%s in the script as held back did not run.\n", report.Number(n, "step", "steps"))
+				fmt.Fprintf(&a.out, "%s in the script as held back did not run.\n", words.Number(n, "step", "steps"))
 			}
 			return nil
 		},
@@ -252,7 +254,7 @@ func (a *app) before(ctx context.Context, s *script.Script, target *place.Place,
 		return err
 	}
 	if len(lacking) > 0 {
-		return refusal("rights", "the account lacks %s for these steps: %s; nothing was run", report.Number(len(lacking), "right", "rights"), join(lacking, 5))
+		return refusal("rights", "the account lacks %s for these steps: %s; nothing was run", words.Number(len(lacking), "right", "rights"), join(lacking, 5))
 	}
 	if o.rowChecks == "off" {
 		return nil
@@ -265,7 +267,7 @@ func (a *app) before(ctx context.Context, s *script.Script, target *place.Place,
 		a.note("will fail  %s", f)
 	}
 	if len(failing) > 0 {
-		return refusal("will-fail", "the target's rows stand in the way of %s; %s; nothing was run", report.Number(len(failing), "step", "steps"), script.WayOut)
+		return refusal("will-fail", "the target's rows stand in the way of %s; %s; nothing was run", words.Number(len(failing), "step", "steps"), script.WayOut)
 	}
 	return nil
 }
@@ -311,7 +313,8 @@ func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place
 	}
 	var work []engine.Work
 	for _, st := range s.Planned() {
-		work = append(work, engine.Work{On: st.About.Object(), Creates: st.Creates, Drops: st.Drops, Part: st.About.PartKind})
+		locks := slices.ContainsFunc(st.Cleared, func(r order.Risk) bool { return r.Rows.Guarded }) || slices.ContainsFunc(st.Risks, func(r order.Risk) bool { return r.Save != nil && r.Save.Lock != "" })
+		work = append(work, engine.Work{On: st.About.Object(), Creates: st.Creates, Drops: st.Drops, Part: st.About.PartKind, Locks: locks})
 	}
 	out, err := in.Lacking(ctx, work, s.Meta.Role)
 	if err != nil {
@@ -334,7 +337,7 @@ func (a *app) confirm(s *script.Script, target *place.Place, yes bool) error {
 			}
 		}
 	}
-	a.note("%s on %s, %s", report.Number(len(s.Planned()), "step", "steps"), target.Label, report.Number(losses, "loss", "losses"))
+	a.note("%s on %s, %s", words.Number(len(s.Planned()), "step", "steps"), target.Label, words.Number(losses, "loss", "losses"))
 	if yes {
 		return nil
 	}

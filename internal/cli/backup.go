@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/script"
@@ -114,6 +115,9 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 	if err := rows.Lines(ctx, r.Save.Query, func(line string) error {
 		if n == 0 {
 			fmt.Fprintf(w, "-- %s\n", sqltext.CommentSafe(r.Text))
+			if r.Save.First != "" {
+				fmt.Fprintln(w, r.Save.First)
+			}
 		}
 		n++
 		_, err := fmt.Fprintln(w, line)
@@ -146,11 +150,9 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 		return nil
 	}
 	s.files[name] = true
-	s.app.note("saved  %s in %s", plural(n, "row", "rows"), name)
+	s.app.note("saved  %s in %s", words.Number(n, "row", "rows"), name)
 	return nil
 }
-
-func plural(n int, one, many string) string { return script.Plural(n, one, many) }
 
 // fileName is a name for a file about a thing, whatever that is called.
 func fileName(r catalog.Ref) string {

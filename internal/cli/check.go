@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -146,7 +147,7 @@ func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing
 			}
 		}
 	}
-	line("losses", "%s", map[bool]string{true: "none", false: report.Number(losses, "loss, marked below", "losses, marked below")}[losses == 0])
+	line("losses", "%s", map[bool]string{true: "none", false: words.Number(losses, "loss, marked below", "losses, marked below")}[losses == 0])
 	switch {
 	case fit == nil:
 	case fit.Done:
@@ -166,7 +167,7 @@ func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing
 		hang(&a.out, "fails    ", report.Safe(f), st.Width, st.Warn)
 	}
 	if steps := s.Planned(); len(steps) > 0 {
-		fmt.Fprintf(&a.out, "\n%s\n", st.Strong(report.Number(len(steps), "step", "steps")))
+		fmt.Fprintf(&a.out, "\n%s\n", st.Strong(words.Number(len(steps), "step", "steps")))
 		a.stepList(steps)
 	}
 	if held := s.Held(); len(held) > 0 {

@@ -226,10 +226,8 @@ func (a *app) working(what string) func() {
 // writeFile writes beside and renames, so that half a file never stands under
 // the name. Without force an existing file is left alone.
 func writeFile(path string, data []byte, force bool) (err error) {
-	if !force {
-		if _, err := os.Lstat(path); err == nil {
-			return trouble("exists", "%s is there already; give --force to overwrite it", path)
-		}
+	if err := unwritten(path, force); err != nil {
+		return err
 	}
 	tmp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
 	if err != nil {
@@ -255,6 +253,17 @@ func writeFile(path string, data []byte, force bool) (err error) {
 	}
 	if err := os.Rename(tmp.Name(), path); err != nil {
 		return trouble("write", "%s cannot be written: %w", path, err)
+	}
+	return nil
+}
+
+// unwritten refuses a file that is there already, unless it may be overwritten.
+func unwritten(path string, force bool) error {
+	if path == "" || path == "-" || force {
+		return nil
+	}
+	if _, err := os.Lstat(path); err == nil {
+		return trouble("exists", "%s is there already; give --force to overwrite it", path)
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/rehearse"
@@ -52,6 +53,9 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			}
 			var target *place.Place
 			var actual, desired *catalog.Catalog
+			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
+				return err
+			}
 			if s != nil {
 				if target, err = a.resolve(args[1], false); err != nil {
 					return err
@@ -64,7 +68,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return &script.MovedError{Moves: fit.Moves}
 				}
 			} else {
-				p, err := a.compare(cmd.Context(), args[0], args[1], false, false)
+				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 				if err != nil {
 					return err
 				}
@@ -164,7 +168,7 @@ func (a *app) rehearsed(res *rehearse.Result, s *script.Script, source bool) {
 	st := a.style()
 	rows := ""
 	if res.Rows > 0 {
-		rows = fmt.Sprintf(", with %s copied", report.Number(res.Rows, "row", "rows"))
+		rows = fmt.Sprintf(", with %s copied", words.Number(res.Rows, "row", "rows"))
 	}
 	fmt.Fprintf(&a.out, "Rehearsed on %s%s.\n", res.Where, rows)
 	like := "as the script promises"
@@ -183,18 +187,18 @@ func (a *app) rehearsed(res *rehearse.Result, s *script.Script, source bool) {
 		hang(&a.out, "", fmt.Sprintf("%s failed at step %d of %d, line %d: %s", which, res.Failed.Step, res.Failed.Of, res.Failed.Line, report.Safe(res.Failed.Title)), st.Width, st.Warn)
 		hang(&a.out, "  ", report.Safe(res.Failed.Err.Error()), st.Width, nil)
 	case len(res.Left) > 0:
-		fmt.Fprintf(&a.out, "%s\n", st.Warn(fmt.Sprintf("%s ran, but it does not end %s:", report.Number(res.Steps, "step", "steps"), like)))
+		fmt.Fprintf(&a.out, "%s\n", st.Warn(fmt.Sprintf("%s ran, but it does not end %s:", words.Number(res.Steps, "step", "steps"), like)))
 		for _, m := range res.Left {
 			fmt.Fprintf(&a.out, "  %s %s\n", report.Safe(m.On.String()), m.What)
 		}
 	default:
-		fmt.Fprintf(&a.out, "%s ran; it ends %s.\n", report.Number(res.Steps, "step", "steps"), like)
+		fmt.Fprintf(&a.out, "%s ran; it ends %s.\n", words.Number(res.Steps, "step", "steps"), like)
 		if res.Back {
 			fmt.Fprintf(&a.out, "The back-out script ran and brought everything back.\n")
 		}
 	}
 	if n := len(s.Held()); n > 0 {
-		fmt.Fprintf(&a.out, "%s held back and did not run.\n", report.Number(n, "step is", "steps are"))
+		fmt.Fprintf(&a.out, "%s held back and did not run.\n", words.Number(n, "step is", "steps are"))
 	}
 }
 

@@ -17,6 +17,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/scope"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -73,6 +74,14 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
+				return err
+			}
+			for _, file := range []string{output, w.backout} { // neither is written where the other cannot be
+				if err := unwritten(file, force); err != nil {
+					return err
+				}
+			}
 			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 			if err != nil {
 				return err
@@ -90,15 +99,18 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 				if back, err = a.backout(p, plan, &w, output, args[1]); err != nil {
 					return err
 				}
-				if err := writeFile(w.backout, back, force); err != nil {
-					return err
-				}
 				js.Backout = w.backout
 			}
 			if rehearsal {
 				if js.Rehearsal, err = a.rehearseWritten(cmd.Context(), p, plan, text, back, re); err != nil {
 					return err
 				}
+			}
+			if back != nil {
+				if err := writeFile(w.backout, back, force); err != nil {
+					return err
+				}
+				a.note("wrote %s: the way back", w.backout)
 			}
 			switch {
 			case a.format == "json":
@@ -127,6 +139,16 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	w.flags(cmd)
 	a.scopeFlags(cmd)
 	return cmd
+}
+
+// idle refuses options that were given and would do nothing.
+func idle(cmd *cobra.Command, nothing bool, why string, options ...string) error {
+	for _, o := range options {
+		if f := cmd.Flags().Lookup(o); nothing && f != nil && f.Changed {
+			return trouble("usage", "--%s does nothing here: %s", o, why)
+		}
+	}
+	return nil
 }
 
 // backout writes the script that undoes the plan.
@@ -213,7 +235,7 @@ func (a *app) rehearseWritten(ctx context.Context, p *pair, plan *order.Plan, te
 	case !res.Passed():
 		a.note("rehearsed on %s: it does NOT end as it should: %s %s", res.Where, res.Left[0].On, res.Left[0].What)
 	default:
-		a.note("rehearsed on %s: %s ran, it ends as it should%s", res.Where, report.Number(res.Steps, "step", "steps"), map[bool]string{true: ", and the way back leads back"}[res.Back])
+		a.note("rehearsed on %s: %s ran, it ends as it should%s", res.Where, words.Number(res.Steps, "step", "steps"), map[bool]string{true: ", and the way back leads back"}[res.Back])
 	}
 	if !res.Passed() {
 		a.exit = worse(a.exit, exitDifferent)
@@ -243,7 +265,7 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	if output != "" && output != "-" {
 		where = "wrote " + output + ": "
 	}
-	a.note("%s%s to run, %d held back", where, report.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
+	a.note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
 		a.note("held back  %s (allow it with --may-lose '%s')", r.Sentence(), r.On)
 	}
@@ -277,7 +299,7 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	if err != nil {
 		return nil, nil, err
 	}
-	a.detail("ordering the steps for %s", report.Number(len(p.comparison.Differences()), "difference", "differences"))
+	a.detail("ordering the steps for %s", words.Number(len(p.comparison.Differences()), "difference", "differences"))
 	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.avoidBlocking})
 	answers, plan, err := a.rowChecks(ctx, p, w, writer)
 	if err != nil {
@@ -376,7 +398,7 @@ func (a *app) rowChecks(ctx context.Context, p *pair, w *writing, writer order.W
 	if len(questions) == 0 {
 		return nil, plan, nil
 	}
-	a.detail("asking the target's rows %s", report.Number(len(questions), "question", "questions"))
+	a.detail("asking the target's rows %s", words.Number(len(questions), "question", "questions"))
 	stop := a.working("asking the target's rows")
 	defer stop()
 	answers, err := a.askRows(ctx, p.target, questions, w.rowCheckTime)

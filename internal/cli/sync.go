@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
 )
 
@@ -54,12 +55,12 @@ Exit code 3 says that something was held back or refused.`,
 				return err
 			}
 			if a.format != "json" {
-				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(report.Number(len(plan.Steps), "step", "steps")))
+				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(words.Number(len(plan.Steps), "step", "steps")))
 				a.stepList(s.Planned())
 			}
 			if len(plan.WillFail()) > 0 {
 				a.willFail(plan)
-				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", report.Number(len(plan.WillFail()), "step", "steps"))
+				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
 			}
 			if !o.yes { // the list must be read before the question
 				if err := a.flush(); err != nil {
@@ -94,7 +95,7 @@ func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan,
 		a.exit = exitSafety
 	}
 	if a.format != "json" {
-		fmt.Fprintf(&a.out, "\nDone: %s ran.\n", report.Number(ran, "step", "steps"))
+		fmt.Fprintf(&a.out, "\nDone: %s ran.\n", words.Number(ran, "step", "steps"))
 		for _, r := range plan.HeldBecause {
 			fmt.Fprintf(&a.out, "held back  %s (allow it with --may-lose '%s')\n", report.Safe(r.Text), report.Safe(r.On.String()))
 		}
@@ -113,7 +114,7 @@ func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {
 		fmt.Fprintln(&a.out, "Compared again: no difference.")
 		return nil
 	}
-	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", report.Number(*run.Remaining, "object still differs", "objects still differ"))
+	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", words.Number(*run.Remaining, "object still differs", "objects still differ"))
 	report.List(&a.out, again, a.style(), report.ListOptions{})
 	return nil
 }

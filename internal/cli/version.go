@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
 
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
 )
 
@@ -80,7 +81,7 @@ func (a *app) manCommand() *cobra.Command {
 			if a.format == "json" {
 				return a.json(func(o *report.Output) { o.Files = pages })
 			}
-			fmt.Fprintf(&a.out, "Wrote %s to %s.\n", report.Number(len(pages), "page", "pages"), report.Safe(dir))
+			fmt.Fprintf(&a.out, "Wrote %s to %s.\n", words.Number(len(pages), "page", "pages"), report.Safe(dir))
 			return nil
 		},
 	}

@@ -4,7 +4,6 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 )
 
 // TestOthersGoOn: while a script written with --avoid-blocking builds its index
@@ -28,11 +27,7 @@ func TestOthersGoOn(t *testing.T) {
 		b := &bench{places: pgPlaces{s}, dir: dir}
 		cmd, said := b.start(t, "apply", filepath.Join(dir, "up.sql"), s.url(name), "--yes", "--lock-timeout", "60s")
 		waiting := "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND application_name = 'dapper-mirror' AND wait_event_type = 'Lock'"
-		for end := time.Now().Add(30 * time.Second); strings.TrimSpace(s.psql(t, name, waiting)) == "0"; time.Sleep(20 * time.Millisecond) {
-			if time.Now().After(end) {
-				t.Fatal("the run does not come to wait for the held row")
-			}
-		}
+		until(t, "the run waits for the held row", func() bool { return strings.TrimSpace(s.psql(t, name, waiting)) != "0" })
 		out, err := tryCommand("SET lock_timeout = '300ms'; INSERT INTO vessel VALUES (-1, 'goes on'); INSERT INTO port_call VALUES (-1, 1); SELECT count(*) FROM vessel;", filepath.Join(s.clients, "psql"), append(psql, "-v", "ON_ERROR_STOP=1")...)
 		if waits := err != nil && strings.Contains(out, "lock timeout"); waits != c.waits {
 			t.Errorf("%v: others wait: %v, want %v (%v)\n%s", c.flags, waits, c.waits, err, out)

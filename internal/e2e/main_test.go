@@ -250,6 +250,15 @@ func (s *server) database(t testing.TB, sql string) string {
 // relay hands connections on to a socket, and cuts each off after so many bytes
 // of answer.
 func relay(l net.Listener, socket string, answer int64) {
+	between(l, socket, func(client, server net.Conn) {
+		go func() { _, _ = io.Copy(server, client) }()
+		_, _ = io.CopyN(client, server, answer)
+	})
+}
+
+// between stands between clients and a server's socket; both ends are closed
+// when serve is done.
+func between(l net.Listener, socket string, serve func(client, server net.Conn)) {
 	for {
 		c, err := l.Accept()
 		if err != nil {
@@ -262,9 +271,18 @@ func relay(l net.Listener, socket string, answer int64) {
 				return
 			}
 			defer up.Close()
-			go func() { _, _ = io.Copy(up, c) }()
-			_, _ = io.CopyN(c, up, answer)
+			serve(c, up)
 		}()
+	}
+}
+
+// until waits for something that must come.
+func until(t testing.TB, what string, is func() bool) {
+	t.Helper()
+	for end := time.Now().Add(60 * time.Second); !is(); time.Sleep(20 * time.Millisecond) {
+		if time.Now().After(end) {
+			t.Fatalf("in vain waited until %s", what)
+		}
 	}
 }
 

@@ -221,6 +221,7 @@ type Work struct {
 	Creates bool
 	Drops   bool
 	Part    catalog.Kind // the part that is changed, "" for the object itself
+	Locks   bool         // the script locks it itself: a guard, or rows that are saved
 }
 
 // Inspector is a Database that can tell what its account may not do.

@@ -1,18 +1,15 @@
 package engine
 
-import (
-	"context"
-	"database/sql"
-)
+// Rows is what drivers have in common of a query's rows.
+type Rows interface {
+	Next() bool
+	Scan(dest ...any) error
+	Err() error
+}
 
-// Lines hands on the first column of every row of a query of a database/sql
-// connection; explain says the engine's errors in our words.
-func Lines(ctx context.Context, conn *sql.Conn, query string, line func(string) error, explain func(error) error) error {
-	rows, err := conn.QueryContext(ctx, query)
-	if err != nil {
-		return explain(err)
-	}
-	defer rows.Close()
+// EachLine hands on the first column of every row; explain says the engine's
+// errors in our words.
+func EachLine(rows Rows, line func(string) error, explain func(error) error) error {
 	for rows.Next() {
 		var s string
 		if err := rows.Scan(&s); err != nil {

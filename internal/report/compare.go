@@ -7,18 +7,19 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/words"
 )
 
 // Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
 func Counts(c *catalog.Catalog) string {
-	var words []string
+	var said []string
 	for _, n := range c.Count(catalog.Notable) {
-		words = append(words, Number(n.N, n.Kind.Title(), n.Kind.Plural()))
+		said = append(said, words.Number(n.N, n.Kind.Title(), n.Kind.Plural()))
 	}
-	if len(words) == 0 {
+	if len(said) == 0 {
 		return "nothing in it"
 	}
-	return strings.Join(words, ", ")
+	return strings.Join(said, ", ")
 }
 
 // Similarity writes the similarity with one decimal: "93.4 %".
@@ -81,7 +82,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 	}
 	fmt.Fprintln(w)
 	if !c.Different() {
-		fmt.Fprintf(w, "No difference. %s compared.\n", Number(n.Same, "object", "objects"))
+		fmt.Fprintf(w, "No difference. %s compared.\n", words.Number(n.Same, "object", "objects"))
 		return
 	}
 	var parts []string
@@ -91,7 +92,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		t string
 	}{{n.Differs, compare.Differs, "to change"}, {n.SourceOnly, compare.SourceOnly, "to create"}, {n.TargetOnly, compare.TargetOnly, "to drop"}, {n.Same, compare.Same, "the same"}} {
 		if x.n > 0 {
-			parts = append(parts, fmt.Sprintf("%s %s %s", st.paint(marks[x.s].style, marks[x.s].sign), group(x.n), x.t))
+			parts = append(parts, fmt.Sprintf("%s %s %s", st.paint(marks[x.s].style, marks[x.s].sign), words.Thousands(int64(x.n)), x.t))
 		}
 	}
 	fmt.Fprintln(w, strings.Join(parts, "   "))
@@ -155,9 +156,9 @@ func describe(it *compare.Item) []phrase {
 		}
 		return parts(it)
 	}
-	var words []phrase
+	var said []phrase
 	for _, p := range it.Properties {
-		words = append(words, phrase{text: p.Name})
+		said = append(said, phrase{text: p.Name})
 	}
 	type key struct {
 		kind   catalog.Kind
@@ -185,11 +186,11 @@ func describe(it *compare.Item) []phrase {
 				text += " (" + strings.Join(facts, ", ") + ")"
 			}
 		} else {
-			text = Number(len(l), k.kind.Title(), k.kind.Plural())
+			text = words.Number(len(l), k.kind.Title(), k.kind.Plural())
 		}
-		words = append(words, phrase{marks[k.status], text})
+		said = append(said, phrase{marks[k.status], text})
 	}
-	return words
+	return said
 }
 
 // phrase is one of the things said about an object, with a status's mark or
@@ -249,9 +250,9 @@ func parts(it *compare.Item) []phrase {
 		}
 		n[p.Kind()]++
 	}
-	var words []phrase
+	var said []phrase
 	for _, k := range order {
-		words = append(words, phrase{text: Number(n[k], k.Title(), k.Plural())})
+		said = append(said, phrase{text: words.Number(n[k], k.Title(), k.Plural())})
 	}
-	return words
+	return said
 }

@@ -3,7 +3,6 @@
 package report
 
 import (
-	"fmt"
 	"strings"
 	"unicode/utf8"
 
@@ -89,23 +88,6 @@ func safeLines(s string) []string {
 		lines[i] = Safe(l)
 	}
 	return lines
-}
-
-// Number writes a number with its noun.
-func Number(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return group(n) + " " + many
-}
-
-// group writes thousands with commas.
-func group(n int) string {
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }
 
 func runes(s string) int { return utf8.RuneCountInString(s) }

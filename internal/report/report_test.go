@@ -178,15 +178,10 @@ func TestChangedWords(t *testing.T) {
 	}
 }
 
-func TestShortenAndNumbers(t *testing.T) {
+func TestShortenAndCounts(t *testing.T) {
 	for in, want := range map[string]string{"short": "short", "a_rather_long_name": "a_r…name", "ünïcode_wörds_here": "ünï…here"} {
 		if got := Shorten(in, 8); got != want {
 			t.Errorf("%s: %s, want %s", in, got, want)
-		}
-	}
-	for n, want := range map[int]string{0: "0 rows", 1: "1 row", 999: "999 rows", 1204: "1,204 rows", 1234567: "1,234,567 rows"} {
-		if got := Number(n, "row", "rows"); got != want {
-			t.Errorf("%d: %s", n, got)
 		}
 	}
 	if got := Counts(side("x", "table a: id=int #i=x #j=y", "view v: x")); got != "1 table, 2 indexes, 1 view" {

@@ -31,10 +31,8 @@ type Record struct {
 	// Put writes the record down so that it lasts; it is called with the whole
 	// text.
 	Put func([]byte) error `json:"-"`
-	// skip are the statements that need not run, and settled says that the
-	// transaction was kept.
+	// skip are the statements that need not run.
 	skip    map[int]bool
-	settled bool
 	resumed bool
 }
 
@@ -123,7 +121,6 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 			rec.Committed = outcome(ctx, rec.Transaction) == engine.Committed
 		}
 	}
-	rec.settled = rec.Committed
 	for i, c := range r.cmds {
 		if c.Step > 0 && !r.session(i) && !rec.skips(r, i) && r.words[i] != "commit" {
 			return c.Step, rec.put()
@@ -176,7 +173,7 @@ func (rec *Record) ran(r *runner) int {
 	}
 	for step := range r.titles {
 		outside := rec.any(r, step, func(int) bool { return true })
-		if outside && !rec.left(r, step) || !outside && rec.settled {
+		if outside && !rec.left(r, step) || !outside && rec.Committed {
 			n++
 		}
 	}
@@ -187,11 +184,9 @@ func (rec *Record) ran(r *runner) int {
 // as the script was written for.
 func (rec *Record) unmoved(ctx context.Context, r *runner) error {
 	touched := map[catalog.Ref]bool{}
-	last := map[catalog.Ref]RecordEntry{}
 	for _, e := range rec.Statements {
 		for _, t := range r.titles[e.Step].Touches {
 			touched[t] = true
-			last[t] = e
 		}
 	}
 	now, err := r.db.Read(ctx)
@@ -206,19 +201,24 @@ func (rec *Record) unmoved(ctx context.Context, r *runner) error {
 	if _, ok := r.db.(engine.Marker); !ok {
 		return nil
 	}
-	for t, e := range last {
-		if !e.Ran {
+	// Of each thing the last statement that touched it tells, so from the last
+	// to the first.
+	later := map[catalog.Ref]bool{}
+	for _, e := range slices.Backward(rec.Statements) {
+		touches := r.titles[e.Step].Touches
+		again := slices.ContainsFunc(touches, func(t catalog.Ref) bool { return later[t] })
+		for _, t := range touches {
+			later[t] = true
+		}
+		if again || !e.Ran {
 			continue
 		}
 		mark, err := r.mark(ctx, e.Statement)
 		if err != nil {
 			return err
 		}
-		// A later statement may have touched some of the same things.
-		if mark != e.After && !slices.ContainsFunc(rec.Statements, func(o RecordEntry) bool {
-			return o.Statement > e.Statement && slices.ContainsFunc(r.titles[o.Step].Touches, func(x catalog.Ref) bool { return slices.Contains(r.titles[e.Step].Touches, x) })
-		}) {
-			return &MovedError{[]Move{{t, "has changed since the run stopped"}}}
+		if mark != e.After {
+			return &MovedError{[]Move{{r.titles[e.Step].About.Object(), "has changed since the run stopped"}}}
 		}
 	}
 	return nil
@@ -241,7 +241,7 @@ func (rec *Record) skips(r *runner, i int) bool {
 	c := r.cmds[i]
 	switch {
 	case r.within[i]:
-		return rec.settled
+		return rec.Committed
 	case c.Step == 0:
 		return false
 	case !r.session(i):
@@ -257,7 +257,7 @@ func (rec *Record) skips(r *runner, i int) bool {
 
 // began tells whether an earlier run changed, or may have changed, anything.
 func (rec *Record) began() bool {
-	return rec != nil && rec.resumed && (rec.settled || len(rec.Statements) > 0)
+	return rec != nil && rec.resumed && (rec.Committed || len(rec.Statements) > 0)
 }
 
 func (rec *Record) put() error {

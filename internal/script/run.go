@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 )
 
@@ -62,7 +63,7 @@ func (e *StepError) state() string {
 	}
 	state := "the target is partly changed"
 	if e.Of > 0 {
-		state = fmt.Sprintf("%d of %s ran before it and stay", e.Ran, Plural(e.Of, "step", "steps"))
+		state = fmt.Sprintf("%d of %s ran before it and stay", e.Ran, words.Number(e.Of, "step", "steps"))
 	}
 	if e.Unknown {
 		state += ", and whether this statement was kept is not known"
@@ -107,6 +108,7 @@ type runner struct {
 	gone         bool // the connection was lost when all was kept
 	limited      bool
 	apart        map[catalog.Ref]bool // what steps outside the transaction change
+	at           int                  // the command that runs
 	last, ran    int
 	stay         int    // steps that ran and stay
 	id           string // of the transaction
@@ -192,6 +194,7 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 	start := begin
 	for i := begin; i < len(r.cmds); i++ {
 		c := r.cmds[i]
+		r.at = i
 		if c.Client || r.Record.skips(r, i) {
 			continue // for the engine's own client; stopping at an error is what we do anyway
 		}
@@ -219,6 +222,9 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 
 // command runs one command with what stands around it.
 func (r *runner) command(ctx context.Context, i int, c Command, word string) error {
+	if c.Step != r.last && !r.inside {
+		r.limited = false // the step before may have set limits of its own
+	}
 	if (word == "begin" || c.Step > 0) && !r.limited {
 		r.limited = true
 		if err := r.limit(ctx); err != nil {
@@ -394,7 +400,6 @@ func (r *runner) exec(ctx context.Context, sql string) error {
 
 // fail undoes what can be undone and says where the script stopped.
 func (r *runner) fail(ctx context.Context, c Command, err error) error {
-	word := firstWord(r.eng.Dialect(), c.Text)
 	e := &StepError{Step: c.Step, Line: c.Line, Title: r.titles[c.Step].Title, Err: err, RolledBack: !r.kept, Ran: r.ran, Of: r.s.Meta.Steps, Resume: r.Record != nil}
 	// The statement's own context may be cancelled; undoing must go on.
 	going := context.WithoutCancel(ctx)
@@ -410,8 +415,8 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 	}
 	r.locked = nil
 	lost := errors.Is(err, engine.ErrConnect) || errors.Is(err, context.Canceled)
-	if errors.Is(err, engine.ErrUncertain) || !r.transaction && c.Step > 0 && lost && !slices.Contains(sessionWords, word) {
-		e.RolledBack, e.Unknown, e.Commit = false, true, word == "commit"
+	if errors.Is(err, engine.ErrUncertain) || !r.transaction && c.Step > 0 && lost && !r.session(r.at) {
+		e.RolledBack, e.Unknown, e.Commit = false, true, r.words[r.at] == "commit"
 	}
 	if e.RolledBack {
 		r.Record.undone()

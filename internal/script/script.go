@@ -16,6 +16,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 )
 
@@ -152,14 +153,6 @@ func Wrap(text string, n int) []string {
 	return append(out, line)
 }
 
-// Plural writes a number with its noun.
-func Plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
 func (w *writer) header() {
 	p := w.Plan
 	rule := "-- " + strings.Repeat("-", width-3)
@@ -261,7 +254,7 @@ func asked(p *order.Plan) string {
 	if all == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%s asked of the target's rows: %d clean, %d with rows concerned, %d not known", Plural(all, "question", "questions"), n[order.Clean], n[order.Found], n[order.NotKnown])
+	return fmt.Sprintf("%s asked of the target's rows: %d clean, %d with rows concerned, %d not known", words.Number(all, "question", "questions"), n[order.Clean], n[order.Found], n[order.NotKnown])
 }
 
 func (w *writer) block(lines []string) {

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
@@ -484,3 +485,21 @@ func (l *locked) Exec(ctx context.Context, sql string) error {
 	}
 	return l.fake.Exec(ctx, sql)
 }
+
+// TestLimitsHoldForEachStep: a step of its own can set other limits; the next
+// one has the user's again.
+func TestLimitsHoldForEachStep(t *testing.T) {
+	s := apart(t)
+	db := &limiter{fake: fake{now: plan("berth").Actual}}
+	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTimeout: time.Second, StepTimeout: time.Minute}); err != nil {
+		t.Fatal(err)
+	}
+	if got := strings.Join(db.said, "|"); got != "SET a;|lock 1s|step 1m0s|ALTER 1;|ALTER 2;|lock 1s|step 1m0s|CREATE newcomer;|RESET a;" {
+		t.Errorf("said %s", got)
+	}
+}
+
+type limiter struct{ fake }
+
+func (*limiter) LockLimit(d time.Duration) string { return "lock " + d.String() }
+func (*limiter) StepLimit(d time.Duration) string { return "step " + d.String() }

@@ -11,6 +11,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/words"
 )
 
 // RiskKind is what can go wrong with a step.
@@ -46,6 +47,7 @@ type Risk struct {
 type Save struct {
 	Lock    string `json:"lock,omitempty"`
 	Query   string `json:"query"`
+	First   string `json:"first,omitempty"` // a statement that what was saved wants before it
 	Release string `json:"release,omitempty"`
 }
 
@@ -125,6 +127,16 @@ type Change struct {
 	Groups map[string]bool
 }
 
+// Keeps tells whether a part of the target is in the desired structure with
+// the same facts of the given names.
+func (c *Change) Keeps(part catalog.Ref, facts ...string) bool {
+	was, now := c.Actual.Resolve(part), c.Desired.Resolve(part)
+	if was == nil || now == nil {
+		return false
+	}
+	return !slices.ContainsFunc(facts, func(f string) bool { return was.Text(f) != now.Text(f) || was.Has(f) != now.Has(f) })
+}
+
 // Rebuilds tells whether a part must come down and go up again.
 func (c *Change) Rebuilds(part *compare.Item) bool { return c.RebuildsFact(part, "") }
 
@@ -159,25 +171,10 @@ type TableLock struct {
 func (l TableLock) Words() string {
 	size := ""
 	if l.Bytes > 0 {
-		size = ", " + Size(l.Bytes)
+		size = ", " + words.Size(l.Bytes)
 	}
 	_, name, _ := strings.Cut(l.On.String(), ":")
 	return fmt.Sprintf("%s on %s%s: %s", l.Mode, name, size, l.Waits)
-}
-
-// Size writes a number of bytes: "1.2 MB".
-func Size(n int64) string {
-	f, unit := float64(n), "bytes"
-	for _, u := range []string{"kB", "MB", "GB", "TB"} {
-		if f < 1000 {
-			break
-		}
-		f, unit = f/1000, u
-	}
-	if f < 10 && unit != "bytes" {
-		return fmt.Sprintf("%.1f %s", f, unit)
-	}
-	return fmt.Sprintf("%.0f %s", f, unit)
 }
 
 // Step is an action in its place.

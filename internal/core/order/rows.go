@@ -4,16 +4,14 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
-	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/words"
 )
 
 // Question is what the target's rows can say about a risk. Its queries read
 // only; all of them are SQL of the engine that made the risk.
 type Question struct {
-	Table catalog.Ref // whose rows are asked
 	// Count answers how many rows are concerned, with one number. Where
 	// Probe is set it stands in for Count: a query that fails on a value
 	// that cannot be converted, and otherwise shows that all can.
@@ -34,12 +32,15 @@ type Question struct {
 	// Save is a query each of whose rows is a statement that brings back
 	// what would be lost.
 	Save string
+	// SaveFirst is a statement those want before them: what their meaning
+	// depends on.
+	SaveFirst string
 }
 
 // RowsWhere asks how many rows of a table meet a condition; "" is every row.
 // from is how the engine's SQL names the table.
-func RowsWhere(table catalog.Ref, from, where, what string) *Question {
-	q := &Question{Table: table, Count: "SELECT count(*) FROM " + from, List: "SELECT * FROM " + from, What: what}
+func RowsWhere(from, where, what string) *Question {
+	q := &Question{Count: "SELECT count(*) FROM " + from, List: "SELECT * FROM " + from, What: what}
 	if where == "" {
 		q.None = "the table is empty"
 		return q
@@ -106,13 +107,13 @@ func (q *Question) Words(state AnswerState, rows, of int64, why string) string {
 	case state == NotKnown:
 		return "not known (" + why + ")"
 	case state == Clean && q.Total != "":
-		return fmt.Sprintf("none of %s %s", Number(of, "row"), agree(1, q.What))
+		return fmt.Sprintf("none of %s %s", words.Number(of, "row", "rows"), agree(1, q.What))
 	case state == Clean:
 		return cmp.Or(q.None, "none does")
 	case q.Total != "" && rows > 0:
-		return fmt.Sprintf("%s of %s %s", Thousands(rows), Number(of, "row"), agree(rows, q.What))
+		return fmt.Sprintf("%s of %s %s", words.Thousands(rows), words.Number(of, "row", "rows"), agree(rows, q.What))
 	case rows > 0:
-		return fmt.Sprintf("%s %s", Number(rows, "row"), agree(rows, q.What))
+		return fmt.Sprintf("%s %s", words.Number(rows, "row", "rows"), agree(rows, q.What))
 	}
 	return why
 }
@@ -127,23 +128,6 @@ func agree(rows int64, what string) string {
 		return one + " " + rest
 	}
 	return what
-}
-
-// Number writes a count with its noun: "1 row", "9,310 rows".
-func Number(n int64, noun string) string {
-	if n == 1 {
-		return "1 " + noun
-	}
-	return Thousands(n) + " " + noun + "s"
-}
-
-// Thousands writes a number with its thousands apart.
-func Thousands(n int64) string {
-	s := strconv.FormatInt(n, 10)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
 }
 
 // Questions are what the rows are to be asked, each once.
@@ -202,7 +186,7 @@ func (q *Question) save() *Save {
 	if q == nil || q.Save == "" {
 		return nil
 	}
-	s := &Save{Query: q.Save}
+	s := &Save{Query: q.Save, First: q.SaveFirst}
 	if len(q.Guard) > 1 { // the first locks, the second looks
 		s.Lock = q.Guard[0]
 	}

@@ -334,7 +334,16 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 
 // Lines implements engine.RowReader.
 func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
-	return engine.Lines(ctx, d.conn, query, line, explain)
+	// A timestamp is written down by the zone of the session.
+	if _, err := d.conn.ExecContext(ctx, "SET SESSION time_zone = '+00:00'"); err != nil {
+		return explain(err)
+	}
+	rows, err := d.conn.QueryContext(ctx, query)
+	if err != nil {
+		return explain(err)
+	}
+	defer rows.Close()
+	return engine.EachLine(rows, line, explain)
 }
 
 // Close implements engine.Database.

@@ -12,7 +12,7 @@ import (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	return order.RowsWhere(o.Ref(), quote(o.Name), where, what)
+	return order.RowsWhere(quote(o.Name), where, what)
 }
 
 // guarded makes the script stop when there are such rows: the table is locked
@@ -24,7 +24,7 @@ func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *
 		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, literal(truncated(message, 120))))
 	}
 	q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;", look}
-	q.Release = []string{"UNLOCK TABLES;"}
+	q.Release, q.SaveFirst = []string{"UNLOCK TABLES;"}, savedSession
 	return q
 }
 
@@ -34,6 +34,10 @@ func truncated(s string, n int) string {
 	}
 	return s
 }
+
+// savedSession is the session saved rows are loaded in: timestamps are written
+// by UTC, and a 0 in a counter's column is a 0.
+const savedSession = "SET NAMES utf8mb4, SESSION time_zone = '+00:00', SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO';"
 
 // doGuard is how the guard for MySQL begins.
 const doGuard = "DO (SELECT "
@@ -106,17 +110,12 @@ func noValue(c *order.Change, o, col *catalog.Object) *order.Question {
 
 // plain tells whether a column is in the target as it will be.
 func (w *Writer) plain(c *order.Change, o *catalog.Object, name string) bool {
-	was, now := o.Part(catalog.Column, name), (*catalog.Object)(nil)
-	if d := c.Desired.Find(o.Ref()); d != nil {
-		now = d.Part(catalog.Column, name)
-	}
-	if was == nil || now == nil {
+	col := o.Part(catalog.Column, name)
+	if col == nil || !c.Keeps(o.PartRef(col), "type", "charset", "collation", "generated", "expression") {
 		return false
 	}
-	if _, filled := w.fill(o, now); filled {
-		return false
-	}
-	return !slices.ContainsFunc([]string{"type", "charset", "collation", "generated", "expression"}, func(f string) bool { return was.Text(f) != now.Text(f) })
+	_, filled := w.fill(o, col)
+	return !filled
 }
 
 // refused asks for the rows a new key, check or foreign key would refuse; nil
@@ -167,7 +166,7 @@ func duplicates(o, p *catalog.Object) *order.Question {
 		return nil
 	}
 	by, where := strings.Join(keys, ", "), strings.Join(given, " AND ")
-	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + quote(o.Name),
+	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + quote(o.Name),
 		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1) AS shared", quote(o.Name), where, by),
 		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", by, quote(o.Name), where, by)}
 }

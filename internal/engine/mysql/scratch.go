@@ -137,7 +137,7 @@ func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 
 // CopySettings implements engine.RowCopier.
 func (Engine) CopySettings() (before, after []string) {
-	return []string{"SET @dapper_mirror_copy = @@SESSION.sql_mode, SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO', SESSION foreign_key_checks = 0;"},
+	return []string{"SET @dapper_mirror_copy = @@SESSION.sql_mode, SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO', SESSION time_zone = '+00:00', SESSION foreign_key_checks = 0;"},
 		[]string{"SET SESSION sql_mode = @dapper_mirror_copy, SESSION foreign_key_checks = 1;"}
 }
 

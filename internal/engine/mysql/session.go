@@ -199,6 +199,9 @@ func (d *database) Lacking(ctx context.Context, work []engine.Work, _ string) ([
 		}
 	}
 	for _, w := range work {
+		if w.Locks {
+			say("LOCK TABLES", w.On)
+		}
 		n, ok := needs[w.On.Kind]
 		switch {
 		case !ok:

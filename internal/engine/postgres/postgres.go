@@ -313,24 +313,17 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 
 // Lines implements engine.RowReader.
 func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
+	if d.conn.PgConn().TxStatus() == 'I' { // in a script's transaction they are set
+		if _, err := d.conn.Exec(ctx, "SET DateStyle = 'ISO, YMD'; SET IntervalStyle = 'postgres'; SET TimeZone = 'UTC'"); err != nil {
+			return explain(err)
+		}
+	}
 	rows, err := d.conn.Query(ctx, query)
 	if err != nil {
 		return explain(err)
 	}
 	defer rows.Close()
-	for rows.Next() {
-		var s string
-		if err := rows.Scan(&s); err != nil {
-			return explain(err)
-		}
-		if err := line(s); err != nil {
-			return err
-		}
-	}
-	if err := rows.Err(); err != nil {
-		return explain(err)
-	}
-	return nil
+	return engine.EachLine(rows, line, explain)
 }
 
 // Close implements engine.Database.

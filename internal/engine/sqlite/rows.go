@@ -11,7 +11,7 @@ import (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	return order.RowsWhere(o.Ref(), quoteName(o.Name), where, what)
+	return order.RowsWhere(quoteName(o.Name), where, what)
 }
 
 // guardTable is the temporary table whose check stops the script.
@@ -65,7 +65,7 @@ func brokenByDefault(o, col, check *catalog.Object) *order.Question {
 	if col.Has("generated") {
 		return nil
 	}
-	return &order.Question{Table: o.Ref(), What: "would break it", None: "none would",
+	return &order.Question{What: "would break it", None: "none would",
 		Count: fmt.Sprintf("SELECT count(*) FROM %s CROSS JOIN (SELECT %s AS %s) AS dapper_mirror_new WHERE NOT (%s)", quoteName(o.Name), def, quoteName(col.Name), check.Text("expression"))}
 }
 
@@ -133,21 +133,8 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		if n.On.PartKind != catalog.Column {
 			continue
 		}
-		table, desired := c.Actual.Find(n.On.Object()), c.Desired.Find(n.On.Object())
-		if table == nil || desired == nil {
+		if _, filled := w.Fill[n.On.Name+"."+n.On.Part]; filled || !c.Keeps(n.On, "type", "collation", "expression", "generated") {
 			return false
-		}
-		was, now := table.Part(catalog.Column, n.On.Part), desired.Part(catalog.Column, n.On.Part)
-		if was == nil || now == nil {
-			return false
-		}
-		if _, filled := w.Fill[table.Match+"."+was.Match]; filled {
-			return false
-		}
-		for _, fact := range []string{"type", "collation", "expression", "generated"} {
-			if was.Text(fact) != now.Text(fact) || was.Has(fact) != now.Has(fact) {
-				return false
-			}
 		}
 	}
 	return true
@@ -188,7 +175,7 @@ func duplicates(o, p *catalog.Object) *order.Question {
 		given = append(given, "("+w.Value.String()+")")
 	}
 	list, from := strings.Join(keys, ", "), quoteName(o.Name)
-	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + from,
+	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + from,
 		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1)", from, strings.Join(given, " AND "), list),
 		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", list, from, strings.Join(given, " AND "), list)}
 }

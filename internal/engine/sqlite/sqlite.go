@@ -401,7 +401,12 @@ func (d *database) Lines(ctx context.Context, query string, line func(string) er
 	if err := d.connect(ctx); err != nil {
 		return err
 	}
-	return engine.Lines(ctx, d.conn, query, line, explain)
+	rows, err := d.conn.QueryContext(ctx, query)
+	if err != nil {
+		return explain(err)
+	}
+	defer rows.Close()
+	return engine.EachLine(rows, line, explain)
 }
 
 // Close implements engine.Database.

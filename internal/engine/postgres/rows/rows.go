@@ -22,7 +22,7 @@ var (
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, from, where, what string) *order.Question {
-	return order.RowsWhere(o.Ref(), from, where, what)
+	return order.RowsWhere(from, where, what)
 }
 
 // Guarded makes the script stop when there are such rows: it locks the table,
@@ -36,6 +36,7 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 	for n := 2; strings.Contains(look+message, tag); n++ {
 		tag = fmt.Sprintf("$guard%d$", n)
 	}
+	q.SaveFirst = "SET client_encoding = 'UTF8'; SET DateStyle = 'ISO, YMD'; SET standard_conforming_strings = on;"
 	q.Guard = []string{
 		"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;",
 		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING ERRCODE = '%[4]s', MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message), engine.GuardState),
@@ -108,7 +109,7 @@ var limits = map[string]string{"smallint": "-32768 AND 32767", "integer": "-2147
 // values are texts.
 func Fitting(o, col *catalog.Object, via, to string, text bool) *order.Question {
 	name := quote(col.Name)
-	q := &order.Question{Table: o.Ref(), Probe: fmt.Sprintf("SELECT count(%s) FROM %s", via, qualified(o)), What: "hold a value that does not fit"}
+	q := &order.Question{Probe: fmt.Sprintf("SELECT count(%s) FROM %s", via, qualified(o)), What: "hold a value that does not fit"}
 	where := ""
 	switch {
 	case text && shapes[to] != "":
@@ -155,7 +156,7 @@ func InUse(uses []Use, gone []string) *order.Question {
 		return nil
 	}
 	var counts, looks, totals []string
-	q := &order.Question{Table: uses[0].Table.Ref(), What: "hold a value that goes"}
+	q := &order.Question{What: "hold a value that goes"}
 	for _, u := range uses {
 		where := fmt.Sprintf("%s::text IN (%s)", quote(u.Column.Name), list(gone))
 		if u.Array {
@@ -188,7 +189,7 @@ func NullIn(uses []Use) *order.Question {
 	if len(counts) == 0 {
 		return nil
 	}
-	return &order.Question{Table: uses[0].Table.Ref(), Count: "SELECT " + strings.Join(counts, " + "), What: "hold NULL"}
+	return &order.Question{Count: "SELECT " + strings.Join(counts, " + "), What: "hold NULL"}
 }
 
 // BreakIn asks for values in any column of a domain that break a new check of
@@ -217,7 +218,7 @@ func BreakIn(uses []Use, def string) *order.Question {
 	if len(counts) == 0 {
 		return nil
 	}
-	return &order.Question{Table: uses[0].Table.Ref(), Count: "SELECT " + strings.Join(counts, " + "), List: strings.Join(looks, " UNION ALL "), What: "break the check", None: "none does"}
+	return &order.Question{Count: "SELECT " + strings.Join(counts, " + "), List: strings.Join(looks, " UNION ALL "), What: "break the check", None: "none does"}
 }
 
 // Counter asks whether a sequence stands outside its new limits.
@@ -362,7 +363,7 @@ func duplicates(o *catalog.Object, def string, toks []sqltext.Token) *order.Ques
 		where = " WHERE " + strings.Join(given, " AND ")
 	}
 	by := strings.Join(keys, ", ")
-	return &order.Question{Table: o.Ref(), What: "share their key with another", Total: "SELECT count(*) FROM " + Own(o),
+	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + Own(o),
 		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0)::bigint FROM (SELECT count(*) AS n FROM %s%s GROUP BY %s HAVING count(*) > 1) AS shared", Own(o), where, by),
 		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s%s GROUP BY %s HAVING count(*) > 1", by, Own(o), where, by)}
 }

@@ -20,23 +20,13 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		if n.On.PartKind != catalog.Column {
 			continue
 		}
-		table, desired := c.Actual.Find(n.On.Object()), c.Desired.Find(n.On.Object())
-		if table == nil || desired == nil {
+		if !c.Keeps(n.On, "type", "collation", "generated", "expression") {
 			return false
 		}
-		was, now := table.Part(catalog.Column, n.On.Part), desired.Part(catalog.Column, n.On.Part)
-		if was == nil || now == nil {
+		if _, filled := w.fill(c.Desired.Find(n.On), c.Desired.Resolve(n.On)); filled {
 			return false
 		}
-		if _, filled := w.fill(desired, now); filled {
-			return false
-		}
-		for _, fact := range []string{"type", "collation", "generated", "expression"} {
-			if was.Text(fact) != now.Text(fact) {
-				return false
-			}
-		}
-		base, _, _ := splitType(was.Text("type"))
+		base, _, _ := splitType(c.Actual.Resolve(n.On).Text("type"))
 		for _, kind := range []catalog.Kind{catalog.Enum, kindDomain} {
 			if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); (a == nil) != (b == nil) || a != nil && a.Fingerprint() != b.Fingerprint() {
 				return false
