@@ -173,8 +173,12 @@ func (a *app) backout(p *pair, plan *order.Plan, w *writing, output, targetArg s
 	if file == "" || file == "-" {
 		file = "SCRIPT.sql"
 	}
-	return script.Write(script.Input{Plan: back, Engine: eng, Source: p.comparison.Target.Place + ", as it was", Target: p.comparison.Target.Place, Groups: groupNames(p),
-		FileName: w.backout, TargetArg: a.targetArg(p, targetArg), Role: w.as, BackOf: file, Gone: gone}), nil
+	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.comparison.Target.Place + ", as it was", Target: p.comparison.Target.Place, Groups: groupNames(p),
+		FileName: w.backout, TargetArg: a.targetArg(p, targetArg), Role: w.as, BackOf: file, Gone: gone})
+	if err != nil {
+		return nil, refusal("not-closed", "the way back: %w", err)
+	}
+	return text, nil
 }
 
 // placeholders lists what a plan destroys. A lost column that must hold a value
@@ -285,8 +289,11 @@ func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg 
 	if _, ok := eng.(engine.Roles); w.as != "" && !ok {
 		return nil, nil, trouble("usage", "--as %s: %s has no roles to act for", w.as, eng.Title())
 	}
-	text := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
+	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
 		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), Role: w.as, Backout: w.backout})
+	if err != nil {
+		return nil, nil, refusal("not-closed", "%w", err)
+	}
 	return plan, text, nil
 }
 
@@ -477,7 +484,7 @@ func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) 
 func jsonSteps(steps []*order.Step) []report.JSONStep {
 	out := []report.JSONStep{}
 	for _, s := range steps {
-		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.SQL, Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks})
+		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.Statements(), Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks})
 	}
 	return out
 }

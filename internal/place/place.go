@@ -186,20 +186,16 @@ func file(path string, opt Options) (*Place, error) {
 	case strings.EqualFold(filepath.Ext(path), ".sql"):
 		return text(path, []string{path}, opt)
 	}
-	f, err := os.Open(path)
+	head, err := sqlite.Head(path, 512)
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	}
-	head := make([]byte, 512)
-	n, _ := io.ReadFull(f, head)
-	f.Close()
-	head = head[:n]
 	switch {
 	case sqlite.Recognise(head):
 		return sqliteFile(path, opt)
 	case bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")):
 		return &Place{Label: path, Identity: identity(path), capture: path}, nil
-	case n == 0:
+	case len(head) == 0:
 		switch strings.ToLower(filepath.Ext(path)) {
 		case ".db", ".sqlite", ".sqlite3", ".db3":
 			return sqliteFile(path, opt)

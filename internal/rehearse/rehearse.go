@@ -161,7 +161,11 @@ func bring(ctx context.Context, eng engine.Engine, db engine.Database, like *cat
 	if len(plan.Steps) == 0 {
 		return nil
 	}
-	s, err := script.Read(string(script.Write(script.Input{Plan: plan, Engine: eng, Source: like.Place, Target: "scratch"})))
+	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: like.Place, Target: "scratch"})
+	if err != nil {
+		return err
+	}
+	s, err := script.Read(string(text))
 	if err != nil {
 		return err
 	}

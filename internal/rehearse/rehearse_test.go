@@ -52,7 +52,11 @@ func written(t *testing.T, source, target *catalog.Catalog) (*order.Plan, *scrip
 		if err != nil {
 			t.Fatal(err)
 		}
-		s, err := script.Read(string(script.Write(script.Input{Plan: p, Engine: eng, Source: "dev", Target: "live"})))
+		text, err := script.Write(script.Input{Plan: p, Engine: eng, Source: "dev", Target: "live"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		s, err := script.Read(string(text))
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -298,10 +298,10 @@ func fold(r []rune, from, room int) int {
 func writeLine(w io.Writer, m mark, line string, changed []span, st Style) {
 	r := []rune(line)
 	room := max(20, st.Width-6)
-	for from, to := 0, 0; to == 0 || from < len(r); from = to {
-		to = fold(r, from, room)
+	for from, first := 0, true; first || from < len(r); first = false { // an empty line is one line
+		to := fold(r, from, room)
 		sign := m.sign
-		if from > 0 {
+		if !first {
 			sign = "…"
 			if m.sign == " " {
 				sign = " "
@@ -336,5 +336,6 @@ func writeLine(w io.Writer, m mark, line string, changed []span, st Style) {
 		if c := strings.TrimRight(carets.String(), " "); c != "" && !st.Color {
 			fmt.Fprintln(w, "    "+c)
 		}
+		from = to
 	}
 }

@@ -98,8 +98,13 @@ type Input struct {
 	Gone   []order.Risk
 }
 
-// Write writes the script. The same input gives the same bytes.
-func Write(in Input) []byte {
+// Write writes the script. The same input gives the same bytes. It fails with
+// sqltext.ErrNotClosed where a definition would let something out into the
+// script, or into the client that runs it.
+func Write(in Input) ([]byte, error) {
+	if err := closed(in.Engine.Dialect(), in.Plan); err != nil {
+		return nil, err
+	}
 	w := &writer{Input: in, frame: in.Engine.Frame(in.Plan)}
 	if in.Role != "" {
 		in.Engine.(engine.Roles).As(&w.frame, in.Role)
@@ -108,7 +113,28 @@ func Write(in Input) []byte {
 	w.body()
 	w.held()
 	w.footer()
-	return w.b.Bytes()
+	return w.b.Bytes(), nil
+}
+
+// closed lays every step's statements out for the client, and sees that each
+// is one statement and no more.
+func closed(d sqltext.Dialect, p *order.Plan) error {
+	for _, s := range slices.Concat(p.Steps, p.Held) {
+		for i, sql := range s.SQL {
+			s.SQL[i] = sqltext.Deliverable(d, sql)
+		}
+		for _, sql := range s.Statements() {
+			if err := sqltext.Closed(d, sql); err != nil {
+				return fmt.Errorf("%s is refused: its definition would let something else out into the script: %w; leave it out with --except '%s'", s.About, err, s.About)
+			}
+		}
+	}
+	for _, sql := range p.Guards {
+		if err := sqltext.Closed(d, sql); err != nil {
+			return fmt.Errorf("a guard of the script is refused: %w", err)
+		}
+	}
+	return nil
 }
 
 type writer struct {
@@ -348,7 +374,7 @@ func (w *writer) step(s *order.Step) {
 	if s.Note != "" {
 		w.say("  ", s.Note)
 	}
-	w.block(s.SQL)
+	w.block(s.Statements())
 }
 
 // held writes the steps nobody allowed, every line of them a comment.
@@ -365,7 +391,7 @@ func (w *writer) held() {
 		for _, r := range s.Risks {
 			w.risk(r)
 		}
-		for _, sql := range s.SQL {
+		for _, sql := range s.Statements() {
 			for _, l := range strings.Split(sql, "\n") {
 				w.line("--     " + sqltext.CommentSafe(strings.TrimSuffix(l, "\r")))
 			}

@@ -55,12 +55,16 @@ func plan(name string) *order.Plan {
 			{Number: 1, Action: &order.Action{About: ref, Title: "alter " + name, SQL: []string{"ALTER 1;", "ALTER 2;"}, Makes: []catalog.Ref{ref}, Risks: []order.Risk{{Kind: order.Loss, On: ref, Text: "rows of " + name}}}},
 			{Number: 2, Action: &order.Action{About: n.Ref(), Title: "create newcomer", SQL: []string{"CREATE newcomer;"}, Makes: []catalog.Ref{n.Ref()}, Note: "Slowly."}},
 		},
-		Held:        []*order.Step{{Number: 3, Action: &order.Action{About: ref, Title: "drop part of " + name, SQL: []string{"DROP a;\nDROP b;"}}}},
+		Held:        []*order.Step{{Number: 3, Action: &order.Action{About: ref, Title: "drop part of " + name, SQL: []string{"DROP a;", "DROP\nb;"}}}},
 		HeldBecause: []order.Risk{{Kind: order.Loss, On: ref, Text: "values of " + name}}}
 }
 
 func text(name string) string {
-	return string(Write(Input{Plan: plan(name), Engine: toyEngine{sqltext.SQLite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"}))
+	text, err := Write(Input{Plan: plan(name), Engine: toyEngine{sqltext.SQLite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"})
+	if err != nil {
+		panic(err)
+	}
+	return string(text)
 }
 
 func TestWriteAndRead(t *testing.T) {
@@ -109,7 +113,7 @@ func TestHeaderSaysIt(t *testing.T) {
 	raw := text("berth")
 	for _, want := range []string{"source     dev berth", "target     live", "2 to run, 1 held back", "--only table:x", "dapper-mirror check up.sql live.db", "toy live.db < up.sql",
 		"LOSSES     rows of berth, allowed by --may-lose", "held back  values of berth", "--may-lose 'table:berth'", "One transaction.", "locks      everything", "backup",
-		"step 1 of 2  alter berth", "! loss: rows of berth", "Slowly.", "held back 3  drop part of berth", "--     DROP a;\n--     DROP b;"} {
+		"step 1 of 2  alter berth", "! loss: rows of berth", "Slowly.", "held back 3  drop part of berth", "--     DROP a;\n--     DROP\n--     b;"} {
 		if !strings.Contains(raw, want) {
 			t.Errorf("the script does not say %q:\n%s", want, raw)
 		}

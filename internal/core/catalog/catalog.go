@@ -190,7 +190,7 @@ func (o *Object) Part(kind Kind, match string) *Object {
 	}
 	if o.index == nil {
 		o.index = make(map[partKey]*Object, len(o.Parts))
-		for _, p := range o.Parts {
+		for _, p := range slices.Backward(o.Parts) { // the first of two alike
 			o.index[partKey{p.Kind, p.Key()}] = p
 		}
 	}
@@ -203,7 +203,9 @@ const fewParts = 24
 // Add appends a part.
 func (o *Object) Add(p *Object) {
 	o.Parts = append(o.Parts, p)
-	o.index = nil
+	if k := (partKey{p.Kind, p.Key()}); o.index != nil && o.index[k] == nil {
+		o.index[k] = p
+	}
 }
 
 // PartsOf lists the parts of one kind, in the object's order.

@@ -109,6 +109,10 @@ type Action struct {
 	// call: it runs after it.
 	Sequel *Action
 
+	// Guards stand before the statements and Release behind them: they stop
+	// the script where the rows are no longer as they were (see Question).
+	Guards, Release []string
+
 	titles []string // of what was joined
 	// Cleared are risks that are none, as the rows say.
 	Cleared []Risk
@@ -183,6 +187,9 @@ type Step struct {
 	Number int
 	Locks  []TableLock
 }
+
+// Statements are all statements of the step, in order.
+func (s *Step) Statements() []string { return slices.Concat(s.Guards, s.SQL, s.Release) }
 
 // Plan is what is to be done, in order.
 type Plan struct {

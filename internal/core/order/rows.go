@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/words"
 )
 
@@ -25,10 +26,13 @@ type Question struct {
 	Converts bool
 	// Unsure says that rows found need not mean failure.
 	Unsure bool
-	// Guard are statements that stop the script when Count would no longer
-	// be 0: lock first, then look. They stand at the beginning of the
-	// transaction, or, where Release is set, around the step.
-	Guard, Release []string
+	// Locks keep others from changing the rows, Guard stops the script when
+	// Count would no longer be 0; each is one statement. They stand before the
+	// first step that touches one of On, and Release, where an engine has no
+	// transaction, behind it.
+	Locks, Guard, Release []string
+	// On are the objects whose rows are asked.
+	On []catalog.Ref
 	// Save is a query each of whose rows is a statement that brings back
 	// what would be lost.
 	Save string
@@ -187,8 +191,8 @@ func (q *Question) save() *Save {
 		return nil
 	}
 	s := &Save{Query: q.Save, First: q.SaveFirst}
-	if len(q.Guard) > 1 { // the first locks, the second looks
-		s.Lock = q.Guard[0]
+	if len(q.Locks) > 0 {
+		s.Lock = q.Locks[0]
 	}
 	if len(q.Release) > 0 {
 		s.Release = q.Release[0]
@@ -196,20 +200,49 @@ func (q *Question) save() *Save {
 	return s
 }
 
+// guard puts a question's guard where it belongs: what it looks at must still
+// be as it was asked about.
 func (p *Plan) guard(s *Step, q *Question) {
-	if len(q.Release) > 0 {
-		if len(s.SQL) > 0 && s.SQL[0] == q.Guard[0] { // the lock of another guard
-			s.SQL = slices.Concat(q.Guard, s.SQL[1:])
-			return
-		}
-		s.SQL = slices.Concat(q.Guard, s.SQL, q.Release)
+	switch {
+	case len(q.Release) > 0:
+		s.Release = q.Release
+	case s.Alone || s.Later || len(q.On) == 0:
+		p.Guards = q.guards(p.Guards) // at the beginning of the transaction
 		return
-	}
-	for _, sql := range q.Guard {
-		if !slices.Contains(p.Guards, sql) {
-			p.Guards = append(p.Guards, sql)
+	default:
+		for _, earlier := range p.Steps {
+			if earlier == s {
+				break
+			}
+			if !earlier.Alone && !earlier.Later && earlier.touches(q.On) {
+				s = earlier
+				break
+			}
 		}
 	}
+	s.Guards = q.guards(s.Guards)
+}
+
+// guards adds the statements of a guard to those that are there.
+func (q *Question) guards(there []string) []string {
+	for _, lock := range q.Locks {
+		if !slices.Contains(there, lock) {
+			there = append(there, lock)
+		}
+	}
+	if !slices.Contains(there, q.Guard[0]) {
+		there = append(there, q.Guard...)
+	}
+	return there
+}
+
+// touches tells whether the action changes one of the objects.
+func (a *Action) touches(objects []catalog.Ref) bool {
+	refs := slices.Concat([]catalog.Ref{a.About}, a.Makes, a.Removes)
+	for _, e := range a.Effects {
+		refs = append(refs, e.On)
+	}
+	return slices.ContainsFunc(refs, func(r catalog.Ref) bool { return slices.Contains(objects, r.Object()) })
 }
 
 // GuardLosses makes the script stop where a loss would destroy something,

@@ -10,7 +10,7 @@ import (
 func TestSettle(t *testing.T) {
 	ref := catalog.Ref{Kind: catalog.Table, Name: "berth"}
 	question := func(name string) *Question {
-		return &Question{Count: name, Total: "all", What: "hold NULL", Guard: []string{"lock", "look at " + name}, Save: "save " + name}
+		return &Question{Count: name, Total: "all", What: "hold NULL", Locks: []string{"lock"}, Guard: []string{"look at " + name}, Save: "save " + name}
 	}
 	around := question("around")
 	around.Release = []string{"unlock"}
@@ -50,8 +50,8 @@ func TestSettle(t *testing.T) {
 		if len(s.Risks) > 0 {
 			left = s.Risks[0].Kind
 		}
-		if left != c.left || (left == "") != (len(s.Cleared) == 1) || !slices.Equal(p.Guards, c.guards) || !slices.Equal(s.SQL, c.sql) {
-			t.Errorf("%s: left %q, cleared %v, guards %q, sql %q", c.name, left, s.Cleared, p.Guards, s.SQL)
+		if left != c.left || (left == "") != (len(s.Cleared) == 1) || !slices.Equal(p.Guards, c.guards) || !slices.Equal(s.Statements(), c.sql) {
+			t.Errorf("%s: left %q, cleared %v, guards %q, sql %q", c.name, left, s.Cleared, p.Guards, s.Statements())
 		}
 		if left == Loss && (s.Risks[0].Save == nil || s.Risks[0].Save.Query != "save q" || s.Risks[0].Save.Lock != "lock") {
 			t.Errorf("%s: how to save it is %+v", c.name, s.Risks[0].Save)
@@ -60,11 +60,11 @@ func TestSettle(t *testing.T) {
 }
 
 func TestGuardsShareALock(t *testing.T) {
-	one := &Question{Count: "1", Guard: []string{"lock", "look 1"}, Release: []string{"unlock"}}
-	two := &Question{Count: "2", Guard: []string{"lock", "look 2"}, Release: []string{"unlock"}}
+	one := &Question{Count: "1", Locks: []string{"lock"}, Guard: []string{"look 1"}, Release: []string{"unlock"}}
+	two := &Question{Count: "2", Locks: []string{"lock"}, Guard: []string{"look 2"}, Release: []string{"unlock"}}
 	p := &Plan{Steps: []*Step{{Action: &Action{SQL: []string{"DO;"}, Risks: []Risk{{Kind: Loss, Ask: one}, {Kind: Loss, Ask: two}, {Kind: Loss}}}}}}
 	p.GuardLosses(func(Risk) bool { return false })
-	if got := p.Steps[0].SQL; !slices.Equal(got, []string{"lock", "look 2", "look 1", "DO;", "unlock"}) {
+	if got := p.Steps[0].Statements(); !slices.Equal(got, []string{"lock", "look 1", "look 2", "DO;", "unlock"}) {
 		t.Errorf("guards: %q", got)
 	}
 	if n := len(p.Questions()); n != 2 {

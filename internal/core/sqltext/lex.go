@@ -21,13 +21,17 @@ type Dialect struct {
 	Hash           bool // # comment
 	DashSpace      bool // -- begins a comment only before white space
 	Delimiter      bool // a DELIMITER line changes what ends a statement
+	// What the engine's own client makes of a script's text.
+	Backslashes bool // a \ outside quotes begins a command
+	Variables   bool // :name, :'name' and :"name" are replaced
+	LineEnders  bool // a line that holds only / or go ends a statement
 }
 
 // The dialects.
 var (
-	SQLite   = Dialect{Name: "sqlite", Backtick: true, Bracket: true}
-	Postgres = Dialect{Name: "postgres", EString: true, Dollar: true, Nested: true}
-	MySQL    = Dialect{Name: "mysql", Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true}
+	SQLite   = Dialect{Name: "sqlite", Backtick: true, Bracket: true, LineEnders: true}
+	Postgres = Dialect{Name: "postgres", EString: true, Dollar: true, Nested: true, Backslashes: true, Variables: true}
+	MySQL    = Dialect{Name: "mysql", Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true, Backslashes: true}
 )
 
 // Kind is what a token is.

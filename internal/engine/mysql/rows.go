@@ -23,7 +23,7 @@ func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *
 	if maria {
 		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, literal(truncated(message, 120))))
 	}
-	q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;", look}
+	q.Locks, q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;"}, []string{look}
 	q.Release, q.SaveFirst = []string{"UNLOCK TABLES;"}, savedSession
 	return q
 }

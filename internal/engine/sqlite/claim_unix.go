@@ -4,9 +4,41 @@ package sqlite
 
 import (
 	"fmt"
+	"io"
 	"os"
 	"syscall"
 )
+
+type fileID struct{ dev, ino uint64 }
+
+func identify(path string) (fileID, bool) {
+	st, err := os.Stat(path)
+	if err != nil {
+		return fileID{}, false
+	}
+	s, ok := st.Sys().(*syscall.Stat_t)
+	if !ok {
+		return fileID{}, false
+	}
+	return fileID{uint64(s.Dev), s.Ino}, true
+}
+
+// The bytes SQLite locks (SQLite: os_unix.c).
+const (
+	pendingByte = 0x40000000
+	sharedFirst = pendingByte + 2
+	sharedSize  = 510
+)
+
+// readLock takes the lock that readers of the database hold, until the file
+// is closed.
+func readLock(f *os.File) bool {
+	lock := func(start, length int64) error {
+		l := syscall.Flock_t{Type: syscall.F_RDLCK, Whence: io.SeekStart, Start: start, Len: length}
+		return syscall.FcntlFlock(f.Fd(), syscall.F_SETLK, &l)
+	}
+	return lock(pendingByte, 1) == nil && lock(sharedFirst, sharedSize) == nil
+}
 
 func claimName(st os.FileInfo) string {
 	if s, ok := st.Sys().(*syscall.Stat_t); ok {

@@ -3,10 +3,7 @@ package sqlite
 import (
 	"encoding/binary"
 	"errors"
-	"io"
 	"os"
-	"sync"
-	"syscall"
 )
 
 // Reading sqlite_schema straight from the file saves SQLite the parsing of the
@@ -18,88 +15,34 @@ import (
 // errNotPlain says that the file must be read through SQLite.
 var errNotPlain = errors.New("not to be read page by page")
 
-// openFiles are the files SQLite has open in this process: opening and closing
-// one of them ourselves would take SQLite's locks away (SQLite: How To Corrupt
-// An SQLite Database File, section 2.2).
-var openFiles = struct {
-	sync.Mutex
-	n map[fileID]int
-}{n: map[fileID]int{}}
-
-type fileID struct{ dev, ino uint64 }
-
-func identify(path string) (fileID, bool) {
-	st, err := os.Stat(path)
-	if err != nil {
-		return fileID{}, false
-	}
-	s, ok := st.Sys().(*syscall.Stat_t)
-	if !ok {
-		return fileID{}, false
-	}
-	return fileID{uint64(s.Dev), s.Ino}, true
-}
-
-// holdOpen notes that SQLite opens the file; the answer notes that it closed it.
-func holdOpen(path string) func() {
-	id, ok := identify(path)
-	if !ok {
-		return func() {}
-	}
-	openFiles.Lock()
-	openFiles.n[id]++
-	openFiles.Unlock()
-	return func() {
-		openFiles.Lock()
-		openFiles.n[id]--
-		openFiles.Unlock()
-	}
-}
-
-// The bytes SQLite locks (SQLite: os_unix.c).
-const (
-	pendingByte = 0x40000000
-	sharedFirst = pendingByte + 2
-	sharedSize  = 510
-)
-
 // pageRows reads the rows of sqlite_schema from the file. It answers
 // errNotPlain whenever SQLite itself should read.
-func pageRows(path string) ([]Row, error) {
-	openFiles.Lock()
-	defer openFiles.Unlock()
-	if id, ok := identify(path); !ok || openFiles.n[id] > 0 {
-		return nil, errNotPlain
-	}
+func pageRows(path string) (rows []Row, err error) {
 	for _, suffix := range []string{"-journal", "-wal"} {
 		if st, err := os.Stat(path + suffix); err == nil && st.Size() > 0 {
 			return nil, errNotPlain
 		}
 	}
-	f, err := os.Open(path)
+	err = apart(path, os.O_RDONLY, func(f *os.File) error {
+		if !readLock(f) {
+			return errNotPlain
+		}
+		// A journal may have appeared before the lock was ours.
+		if st, err := os.Stat(path + "-journal"); err == nil && st.Size() > 0 {
+			return errNotPlain
+		}
+		p := &pager{f: f}
+		if err := p.header(); err != nil {
+			return err
+		}
+		err := p.table(1, 0)
+		rows = p.rows
+		return err
+	})
 	if err != nil {
 		return nil, errNotPlain
 	}
-	defer f.Close()
-	lock := func(start, length int64) error {
-		l := syscall.Flock_t{Type: syscall.F_RDLCK, Whence: io.SeekStart, Start: start, Len: length}
-		return syscall.FcntlFlock(f.Fd(), syscall.F_SETLK, &l)
-	}
-	if lock(pendingByte, 1) != nil || lock(sharedFirst, sharedSize) != nil {
-		return nil, errNotPlain
-	}
-	// A journal may have appeared before the lock was ours.
-	if st, err := os.Stat(path + "-journal"); err == nil && st.Size() > 0 {
-		return nil, errNotPlain
-	}
-	p := &pager{f: f}
-	if err := p.header(); err != nil {
-		return nil, err
-	}
-	if err := p.table(1, 0); err != nil {
-		return nil, err
-	}
-	return p.rows, nil
+	return rows, nil
 }
 
 type pager struct {
@@ -107,7 +50,10 @@ type pager struct {
 	size   int // of a page
 	usable int
 	pages  int
-	rows   []Row
+	// seen are the pages that were read: a sound file refers to each once, so
+	// that a crafted one costs no more than its own size.
+	seen []bool
+	rows []Row
 	// buffers are the pages of the way down the tree, one a level, and one for
 	// overflow.
 	buffers  [][]byte
@@ -134,14 +80,16 @@ func (p *pager) header() error {
 		return errNotPlain
 	}
 	p.pages = int(st.Size() / int64(p.size))
+	p.seen = make([]bool, p.pages+1)
 	return nil
 }
 
 // page reads a page into a buffer, which is made when it is nil.
 func (p *pager) page(n int, buf *[]byte) ([]byte, error) {
-	if n < 1 || n > p.pages {
+	if n < 1 || n > p.pages || p.seen[n] {
 		return nil, errNotPlain
 	}
+	p.seen[n] = true
 	if *buf == nil {
 		*buf = make([]byte, p.size)
 	}
@@ -214,7 +162,7 @@ func varint(b []byte) (v uint64, n int) {
 // cell reads one row, following its overflow pages.
 func (p *pager) cell(b []byte, at int) error {
 	length, n := varint(b[at:])
-	if n == 0 || length > 1<<30 {
+	if n == 0 || length > uint64(p.pages)*uint64(p.size) {
 		return errNotPlain
 	}
 	at += n
@@ -258,7 +206,7 @@ var typeWords = map[string]string{"table": "table", "index": "index", "view": "v
 // sql (SQLite: Database File Format, section 2.1).
 func (p *pager) record(b []byte) error {
 	size, n := varint(b)
-	if n == 0 || size > uint64(len(b)) {
+	if n == 0 || size < uint64(n) || size > uint64(len(b)) {
 		return errNotPlain
 	}
 	head, at := b[n:size], int(size)

@@ -190,33 +190,53 @@ func significant(toks []sqltext.Token) []sqltext.Token {
 
 // bare takes the brackets off that enclose everything.
 func bare(toks []sqltext.Token) []sqltext.Token {
-	for {
-		sig := significant(toks)
-		if len(sig) < 3 || !sig[0].IsOp("(") {
-			return toks
+	sig := significant(toks)
+	closes := make([]int, len(sig)) // where a bracket that opens here closes
+	var open []int
+	for i, t := range sig {
+		switch {
+		case t.IsOp("("):
+			open = append(open, i)
+		case t.IsOp(")") && len(open) > 0:
+			closes[open[len(open)-1]] = i
+			open = open[:len(open)-1]
 		}
-		depth := 0
-		for i, t := range sig {
-			if t.IsOp("(") {
-				depth++
-			} else if t.IsOp(")") {
-				depth--
-			}
-			if depth == 0 && i < len(sig)-1 {
-				return toks
-			}
-		}
-		toks = sig[1 : len(sig)-1]
-		// Space between tokens is needed where two words would run together.
-		var spaced []sqltext.Token
-		for i, t := range toks {
-			if i > 0 {
-				spaced = append(spaced, sqltext.Token{Kind: sqltext.Space, Text: " "})
-			}
-			spaced = append(spaced, t)
-		}
-		toks = spaced
 	}
+	n := 0
+	for 2*n+2 < len(sig) && sig[n].IsOp("(") && closes[n] == len(sig)-1-n {
+		n++
+	}
+	if n == 0 {
+		return toks
+	}
+	// Space between tokens is needed where two words would run together.
+	return spread(sig[n : len(sig)-n])
+}
+
+// closed tells whether the tokens are one whole statement of a kind for a
+// name: stored texts can be anything where somebody wrote to the schema table.
+func (p *parser) closed(h head, typ, name string) error {
+	kind := string(h.kind)
+	if h.kind == catalog.VirtualTable {
+		kind = "table"
+	}
+	if kind != typ || catalog.FoldASCII(h.name) != catalog.FoldASCII(name) {
+		return fmt.Errorf("its stored text makes %s %s instead", h.kind.Title(), sqltext.CommentSafe(h.name))
+	}
+	for i, t := range p.toks {
+		switch {
+		case t.Kind == sqltext.Bad:
+			return &SyntaxError{Offset: t.Pos, Near: t.Text[:1], Want: "a quote that closes"}
+		case t.IsOp(";") && h.kind != catalog.Trigger && len(significant(p.toks[i+1:])) > 0:
+			return &SyntaxError{Offset: t.Pos, Near: t.Text, Want: "the end of the definition"}
+		}
+	}
+	if h.kind == catalog.Trigger {
+		if err := sqltext.Closed(sqltext.SQLite, statement(p.text)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // head is what all CREATE statements begin with.
@@ -282,17 +302,17 @@ func (n *names) value(toks []sqltext.Token) catalog.Value {
 	var text, canon strings.Builder
 	first := true
 	var prev, before sqltext.Token // before is the last one that counts
+	next := 0                      // the place of the next one that does
 	for i, t := range toks {
 		if t.Blank() {
 			text.WriteString(t.Text)
 			continue
 		}
 		var nx sqltext.Token
-		for _, u := range toks[i+1:] {
-			if !u.Blank() {
-				nx = u
-				break
-			}
+		for next = max(next, i+1); next < len(toks) && toks[next].Blank(); next++ {
+		}
+		if next < len(toks) {
+			nx = toks[next]
 		}
 		c, ref := n.canon(t, prev, nx)
 		prev = t

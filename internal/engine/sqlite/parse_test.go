@@ -307,7 +307,7 @@ func TestNamesItself(t *testing.T) {
 		"CREATE TABLE t (a INT REFERENCES t (a))":  false,
 		`CREATE TABLE "t" (a INT CHECK ("t".a>0))`: true,
 	} {
-		o, err := parseTable(text)
+		o, err := parseTable(text, "t")
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -19,10 +19,12 @@ const guardTable = "dapper_mirror_rows"
 
 // guarded makes the script stop when there are such rows. The transaction
 // has the write lock from its beginning on (BEGIN IMMEDIATE).
-func guarded(q *order.Question, message string) *order.Question {
+func guarded(q *order.Question, o *catalog.Object, message string) *order.Question {
+	q.On = []catalog.Ref{o.Ref()}
 	q.Guard = []string{
-		fmt.Sprintf("CREATE TEMP TABLE "+guardTable+" (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)) +
-			fmt.Sprintf("\nINSERT INTO temp."+guardTable+" %s;", q.Count) + "\nDROP TABLE temp." + guardTable + ";",
+		fmt.Sprintf("CREATE TEMP TABLE "+guardTable+" (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)),
+		fmt.Sprintf("INSERT INTO temp."+guardTable+" %s;", q.Count),
+		"DROP TABLE temp." + guardTable + ";",
 	}
 	return q
 }
@@ -33,7 +35,7 @@ func anyRow(o *catalog.Object) *order.Question {
 	if o.Kind != catalog.Table {
 		return nil
 	}
-	q := guarded(about(o, "", "would go"), "table "+o.Name+" holds rows by now")
+	q := guarded(about(o, "", "would go"), o, "table "+o.Name+" holds rows by now")
 	q.Save = insertLines(o)
 	return q
 }
@@ -50,7 +52,7 @@ func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
 			where += fmt.Sprintf(" AND %s IS NOT (%s)", quoteName(col.Name), given)
 		}
 	}
-	q := guarded(about(o, where, "hold a value"), fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
+	q := guarded(about(o, where, "hold a value"), o, fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
 	q.Save = updateLines(o, col)
 	return q
 }
@@ -120,7 +122,7 @@ func noRows(o *catalog.Object) *order.Question {
 
 // noValue asks for rows without a value where one is needed.
 func noValue(o, col *catalog.Object) *order.Question {
-	return guarded(about(o, quoteName(col.Name)+" IS NULL", "hold NULL"), fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+	return guarded(about(o, quoteName(col.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
 }
 
 // asIs tells whether the columns a part needs are in the target as they will
@@ -226,7 +228,7 @@ func changedValues(o, col *catalog.Object, to string) *order.Question {
 	default:
 		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s", name)
 	}
-	q := guarded(about(o, where, "hold a value that would change"), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
+	q := guarded(about(o, where, "hold a value that would change"), o, fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
 	q.Save = updateLines(o, col)
 	return q
 }

@@ -132,8 +132,8 @@ func TestQuestionsRun(t *testing.T) {
 			if err := target.Exec(t.Context(), g); err != nil && !strings.Contains(err.Error(), "were when the script was written") {
 				t.Errorf("%s: %v", g, err)
 			}
-			_ = target.Exec(t.Context(), "DROP TABLE IF EXISTS temp."+guardTable)
 		}
+		_ = target.Exec(t.Context(), "DROP TABLE IF EXISTS temp."+guardTable)
 	}
 	want := []string{`INSERT INTO gone (x, y) VALUES ('a', X'FF');`, `UPDATE k SET v = 'c' WHERE a = 'a' AND b = 'b';`, `UPDATE "odd ""t" SET "a'b" = 'it''s' WHERE id = 1;`}
 	for _, w := range want {

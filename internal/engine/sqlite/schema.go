@@ -37,7 +37,7 @@ func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
 			continue
 		}
 		if isVirtual(r.SQL) {
-			o, err := parseVirtual(r.SQL)
+			o, err := parseVirtual(r.SQL, r.Name)
 			if err != nil {
 				return nil, objectError(r, err)
 			}
@@ -163,7 +163,7 @@ func (g *group) parse() {
 }
 
 func (g *group) read() (*catalog.Object, error) {
-	o, err := parseTable(g.table.SQL)
+	o, err := parseTable(g.table.SQL, g.table.Name)
 	if err != nil {
 		return nil, objectError(g.table, err)
 	}
@@ -309,9 +309,12 @@ func isShadow(name string, virtual []*catalog.Object) bool {
 
 // parseVirtual reads CREATE VIRTUAL TABLE. The arguments are the module's
 // business; their spelling is compared without space and letter case of words.
-func parseVirtual(text string) (*catalog.Object, error) {
+func parseVirtual(text, name string) (*catalog.Object, error) {
 	p := newParser(text)
 	h, err := p.parseHead()
+	if err == nil {
+		err = p.closed(h, "table", name)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -430,9 +433,18 @@ func (b *builder) definition(p *parser, h head, self string) (catalog.Value, []s
 	return catalog.SQL(pieces...), toks[h.headEnd:]
 }
 
+// headOf reads the head of a stored statement and sees that it is one.
+func (p *parser) headOf(r Row) (head, error) {
+	h, err := p.parseHead()
+	if err == nil {
+		err = p.closed(h, r.Type, r.Name)
+	}
+	return h, err
+}
+
 func (b *builder) view(r Row) error {
 	p := newParser(r.SQL)
-	h, err := p.parseHead()
+	h, err := p.headOf(r)
 	if err != nil {
 		return err
 	}
@@ -445,7 +457,7 @@ func (b *builder) view(r Row) error {
 
 func (b *builder) trigger(r Row) error {
 	p := newParser(r.SQL)
-	h, err := p.parseHead()
+	h, err := p.headOf(r)
 	if err != nil {
 		return err
 	}
@@ -475,7 +487,7 @@ func (b *builder) trigger(r Row) error {
 func addIndex(owner *catalog.Object, r Row) error {
 	p := newParser(r.SQL)
 	defer p.free()
-	h, err := p.parseHead()
+	h, err := p.headOf(r)
 	if err != nil {
 		return err
 	}

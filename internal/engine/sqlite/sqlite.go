@@ -184,14 +184,11 @@ func (Engine) Open(ctx context.Context, path string, opt engine.OpenOptions) (en
 	case st.IsDir():
 		return nil, fmt.Errorf("%w: it is a folder", engine.ErrNotOurs)
 	case st.Size() > 0:
-		head := make([]byte, 16)
-		f, err := os.Open(path)
+		head, err := Head(path, len(Magic))
 		if err != nil {
 			return nil, fmt.Errorf("it cannot be read: %w", err)
 		}
-		n, _ := f.Read(head)
-		f.Close() // nothing has it open in this process yet, so no lock is lost
-		if !Recognise(head[:n]) {
+		if !Recognise(head) {
 			return nil, fmt.Errorf("%w: the file is no SQLite database, or it is encrypted", engine.ErrNotOurs)
 		}
 	}
@@ -235,29 +232,19 @@ func (d *database) connect(ctx context.Context) error {
 		return err
 	}
 	db.SetMaxOpenConns(1)
+	released := holdOpen(d.path)
 	conn, err := db.Conn(ctx)
 	if err != nil {
 		db.Close()
+		released()
 		return explain(err)
 	}
-	d.db, d.conn, d.released = db, conn, holdOpen(d.path)
+	if opt.Create { // it may be there only now
+		released()
+		released = holdOpen(d.path)
+	}
+	d.db, d.conn, d.released = db, conn, released
 	return nil
-}
-
-func writable(path string, create bool) error {
-	probe := path
-	if _, err := os.Stat(path); errors.Is(err, os.ErrNotExist) && create {
-		probe = filepath.Dir(path)
-		if st, err := os.Stat(probe); err != nil || !st.IsDir() {
-			return fmt.Errorf("%w: its folder is not there", engine.ErrNotFound)
-		}
-		return nil
-	}
-	f, err := os.OpenFile(probe, os.O_RDWR, 0)
-	if err != nil {
-		return fmt.Errorf("%w: %w", engine.ErrReadOnly, err)
-	}
-	return f.Close()
 }
 
 // explain says in our words what the library means.

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -19,11 +20,14 @@ type tableParser struct {
 }
 
 // parseTable reads CREATE TABLE (SQLite: CREATE TABLE).
-func parseTable(text string) (*catalog.Object, error) {
+func parseTable(text, name string) (*catalog.Object, error) {
 	p := newParser(text)
 	defer p.free()
 	h, err := p.parseHead()
 	if err != nil {
+		return nil, err
+	}
+	if err := p.closed(h, "table", name); err != nil {
 		return nil, err
 	}
 	obj := &catalog.Object{Kind: catalog.Table, Name: h.name, Match: catalog.FoldASCII(h.name), Space: "relation"}
@@ -380,7 +384,7 @@ func (t *tableParser) constraint(o *catalog.Object, definition string) {
 			return
 		}
 		for i := 2; ; i++ {
-			m := o.Match + " #" + string(rune('0'+i%10))
+			m := o.Match + " #" + strconv.Itoa(i)
 			if t.obj.Part(o.Kind, m) == nil {
 				o.Match = m
 				break

@@ -3,7 +3,6 @@ package sqlite
 import (
 	"bufio"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"io"
@@ -37,15 +36,19 @@ func (o *Origin) at(sql string, offset int) string {
 // with the objects it concerns.
 func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
 	t := &textReader{ctx: ctx, at: map[string]int{}}
+	defer t.memory.close()
 	for _, f := range files {
 		if err := t.file(f); err != nil {
 			return nil, err
 		}
 	}
 	for _, p := range t.later { // a folder may have the table in a later file
-		if err := t.execute(p.sql, p.table, p.origin); err != nil {
+		if err := t.alter(p.sql, p.table, p.origin); err != nil {
 			return nil, err
 		}
+	}
+	if err := t.settle(); err != nil {
+		return nil, err
 	}
 	rows := slices.DeleteFunc(t.rows, func(r Row) bool { return r.Type == "" })
 	c, err := Build(rows)
@@ -57,10 +60,11 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.C
 }
 
 type textReader struct {
-	ctx   context.Context
-	rows  []Row
-	at    map[string]int // by space and folded name: index in rows
-	later []pending
+	ctx    context.Context
+	rows   []Row
+	at     map[string]int // by space and folded name: index in rows
+	later  []pending
+	memory memory
 }
 
 type pending struct {
@@ -79,6 +83,7 @@ func rowKey(typ, name string) string {
 func (t *textReader) add(r Row) {
 	t.at[rowKey(r.Type, r.Name)] = len(t.rows)
 	t.rows = append(t.rows, r)
+	t.memory.added(t, len(t.rows)-1)
 }
 
 func (t *textReader) remove(i int) {
@@ -140,7 +145,7 @@ func (t *textReader) statement(sql string, origin *Origin) error {
 			t.later = append(t.later, pending{sql, name, origin})
 			return nil
 		}
-		return t.execute(sql, name, origin)
+		return t.alter(sql, name, origin)
 	case word == "attach" || word == "detach" || word == "vacuum" && p.peekAfter(1).Is("into"):
 		return textError(origin, sql, 0, "%s is refused: a text may not touch files", strings.ToUpper(word))
 	case word == "insert" && intoSchema(p):
@@ -230,7 +235,7 @@ func (t *textReader) create(p *parser, sql string, origin *Origin) error {
 		return textError(origin, sql, p.toks[h.nameAt].Pos, "%s %s is there already%s", r.Type, sqltext.CommentSafe(r.Name), where)
 	}
 	if h.kind == catalog.Table && p.toks != nil && p.peek().Is("as") {
-		return t.execute(prefix+named, "", origin)
+		return t.createAs(h.name, prefix+named, origin)
 	}
 	t.add(r)
 	return nil
@@ -256,6 +261,9 @@ func (t *textReader) drop(p *parser, sql string, origin *Origin) error {
 		}
 		return textError(origin, sql, 0, "there is no %s %s to drop", typ, sqltext.CommentSafe(name))
 	}
+	if err := t.memory.drop(t, i); err != nil {
+		return textError(origin, sql, 0, "%v", err)
+	}
 	t.remove(i)
 	if typ == "table" || typ == "view" {
 		for j, r := range t.rows {
@@ -263,104 +271,6 @@ func (t *textReader) drop(p *parser, sql string, origin *Origin) error {
 				t.remove(j)
 			}
 		}
-	}
-	return nil
-}
-
-// concerned are the rows a statement on a table can touch: everything that
-// mentions it, and what that mentions in turn.
-func (t *textReader) concerned(sql string) []int {
-	words := func(text string) map[string]bool {
-		m := map[string]bool{}
-		for _, tok := range sqltext.Lex(sqltext.SQLite, text) {
-			if tok.IsName() {
-				m[catalog.FoldASCII(tok.Name())] = true
-			}
-		}
-		return m
-	}
-	mentions := make([]map[string]bool, len(t.rows))
-	in := make([]bool, len(t.rows))
-	names := words(sql)
-	for again := true; again; {
-		again = false
-		for i, r := range t.rows {
-			if in[i] || r.Type == "" {
-				continue
-			}
-			if mentions[i] == nil {
-				mentions[i] = words(r.SQL)
-			}
-			take := names[catalog.FoldASCII(r.Name)] && (r.Type == "table" || r.Type == "view")
-			for n := range mentions[i] {
-				if j, ok := t.at["relation "+n]; ok && names[n] && (in[j] || strings.EqualFold(t.rows[j].Name, n)) {
-					take = true
-				}
-			}
-			if !take {
-				continue
-			}
-			in[i], again = true, true
-			for n := range mentions[i] {
-				if _, ok := t.at["relation "+n]; ok {
-					names[n] = true
-				}
-			}
-		}
-	}
-	var out []int
-	for i := range in {
-		if in[i] {
-			out = append(out, i)
-		}
-	}
-	return out
-}
-
-// execute runs a statement in memory on the objects it concerns, and takes
-// what SQLite then has for them.
-func (t *textReader) execute(stmt, table string, origin *Origin) error {
-	if table != "" {
-		if _, ok := t.at[rowKey("table", table)]; !ok {
-			return textError(origin, stmt, 0, "there is no table %s", sqltext.CommentSafe(table))
-		}
-	}
-	db, err := sql.Open("sqlite", ":memory:")
-	if err != nil {
-		return err
-	}
-	defer db.Close()
-	db.SetMaxOpenConns(1)
-	rows := t.concerned(stmt)
-	slices.SortStableFunc(rows, func(a, b int) int { // tables first, triggers last
-		rank := map[string]int{"table": 0, "view": 1, "index": 2, "trigger": 3}
-		return rank[t.rows[a].Type] - rank[t.rows[b].Type]
-	})
-	for _, i := range rows {
-		if _, err := db.ExecContext(t.ctx, t.rows[i].SQL); err != nil {
-			return fmt.Errorf("%s: %w", t.rows[i].Origin.at(t.rows[i].SQL, 0), explain(err))
-		}
-	}
-	if _, err := db.ExecContext(t.ctx, stmt); err != nil {
-		return textError(origin, stmt, 0, "%v", explain(err))
-	}
-	old := map[string]*Origin{}
-	for _, i := range rows {
-		old[rowKey(t.rows[i].Type, t.rows[i].Name)] = t.rows[i].Origin
-		t.remove(i)
-	}
-	now, err := schemaRows(t.ctx, db)
-	if err != nil {
-		return err
-	}
-	for _, r := range now {
-		if r.SQL == "" || strings.HasPrefix(catalog.FoldASCII(r.Name), "sqlite_") {
-			continue
-		}
-		if r.Origin = old[rowKey(r.Type, r.Name)]; r.Origin == nil {
-			r.Origin = origin
-		}
-		t.add(r)
 	}
 	return nil
 }

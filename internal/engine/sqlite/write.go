@@ -31,11 +31,19 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	return effect.Gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
 }
 
+// statement ends a text with a semicolon that ends it. SQLite takes a comment
+// at the end of a stored text that does not end itself.
 func statement(sql string) string {
 	sql = strings.TrimSpace(sql)
 	toks := sqltext.Lex(sqltext.SQLite, sql)
-	if n := len(toks); n > 0 && strings.HasPrefix(toks[n-1].Text, "--") {
-		return sql + "\n;"
+	if n := len(toks); n > 0 && toks[n-1].Kind == sqltext.Comment {
+		switch last := toks[n-1].Text; {
+		case strings.HasPrefix(last, "--"):
+			sql += "\n"
+		case len(last) < 4 || !strings.HasSuffix(last, "*/"):
+			sql += "*/"
+		}
+		return sql + ";"
 	}
 	return strings.TrimRight(sql, "; \n") + ";"
 }

@@ -37,8 +37,9 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 		tag = fmt.Sprintf("$guard%d$", n)
 	}
 	q.SaveFirst = "SET client_encoding = 'UTF8'; SET DateStyle = 'ISO, YMD'; SET standard_conforming_strings = on;"
+	q.On = append(q.On, o.Ref())
+	q.Locks = []string{"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;"}
 	q.Guard = []string{
-		"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;",
 		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING ERRCODE = '%[4]s', MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message), engine.GuardState),
 	}
 	return q
@@ -168,13 +169,11 @@ func InUse(uses []Use, gone []string) *order.Question {
 	}
 	q.Count, q.Total, q.List = "SELECT "+strings.Join(counts, " + "), "SELECT "+strings.Join(totals, " + "), strings.Join(looks, " UNION ALL ")
 	Guarded(q, uses[0].Table, "a row holds "+strings.Join(gone, ", ")+" by now")
-	var locks []string
-	for _, u := range uses {
-		if l := "LOCK TABLE " + qualified(u.Table) + " IN ACCESS EXCLUSIVE MODE;"; !slices.Contains(locks, l) {
-			locks = append(locks, l)
+	for _, u := range uses[1:] {
+		if l := "LOCK TABLE " + qualified(u.Table) + " IN ACCESS EXCLUSIVE MODE;"; !slices.Contains(q.Locks, l) {
+			q.On, q.Locks = append(q.On, u.Table.Ref()), append(q.Locks, l)
 		}
 	}
-	q.Guard = append(locks, q.Guard[1:]...)
 	return q
 }
 

@@ -1,11 +1,20 @@
 package writer
 
 import (
-	"strings"
-
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 )
 
+// createSimple makes what its definition makes, which may take several
+// statements.
 func (w *Writer) createSimple(c *order.Change) []*order.Action {
-	return []*order.Action{created(c.Source, strings.Split(c.Source.Text("definition"), "\n")...)}
+	return []*order.Action{created(c.Source, statements(c.Source.Text("definition"))...)}
+}
+
+func statements(text string) []string {
+	var out []string
+	for _, st := range sqltext.Split(sqltext.Postgres, text) {
+		out = append(out, st.Text)
+	}
+	return out
 }

@@ -1,0 +1,105 @@
+package sqltext
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+)
+
+// ErrNotClosed says that a text is not exactly one statement that its client
+// would hand to the server as it stands; test with errors.Is.
+var ErrNotClosed = errors.New("it is not one closed statement")
+
+// Closed tells why a text, cut the way the engine's own client cuts it, is not
+// exactly one statement: it has a tail, ends inside a quote, comment or body,
+// or holds what the client would take for a command of its own. A MySQL text
+// may stand between DELIMITER lines.
+func Closed(d Dialect, text string) error {
+	n, delimited := 0, false
+	for _, st := range Split(d, text) {
+		switch {
+		case st.Client && d.Delimiter:
+			delimited = true
+			continue
+		case st.Client:
+			return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, excerpt(st.Text))
+		case st.Open:
+			return fmt.Errorf("%w: a quote, comment, bracket or body in it does not end", ErrNotClosed)
+		}
+		if n++; n > 1 {
+			return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(st.Text))
+		}
+		toks := Lex(d, st.Text)
+		if last := toks[len(toks)-1]; !delimited && !last.IsOp(";") {
+			return fmt.Errorf("%w: its end is not marked", ErrNotClosed)
+		}
+		for _, t := range toks {
+			if d.Backslashes && t.IsOp(`\`) {
+				return fmt.Errorf(`%w: its client would take what follows the \ in it for a command`, ErrNotClosed)
+			}
+		}
+	}
+	if n == 0 {
+		return fmt.Errorf("%w: it is empty", ErrNotClosed)
+	}
+	return nil
+}
+
+func excerpt(text string) string {
+	text = CommentSafe(strings.Join(strings.Fields(text), " "))
+	if r := []rune(text); len(r) > 40 {
+		return string(r[:40]) + "…"
+	}
+	return text
+}
+
+// Deliverable is a statement laid out so that the engine's own client delivers
+// all of it, with the same meaning: sqlite3 ends a statement at a line that
+// holds only "/" or "go", psql puts variables in where a colon stands right
+// before a name or string.
+func Deliverable(d Dialect, text string) string {
+	if !d.LineEnders && !d.Variables {
+		return text
+	}
+	toks := Lex(d, text)
+	changed := false
+	for i := range toks {
+		t := &toks[i]
+		if d.Variables && t.IsOp(":") && i+1 < len(toks) && (toks[i+1].IsName() || toks[i+1].Kind == String) {
+			t.Text, changed = ": ", true
+		}
+		if d.LineEnders && (t.IsOp("/") || t.Is("go")) && aloneOnLine(toks, i) {
+			if space := &toks[i-1]; i == 1 || toks[i-2].Kind != Comment || !strings.HasPrefix(toks[i-2].Text, "--") {
+				space.Text = " "
+			} else {
+				space.Text += "/**/" // a line comment must keep its end
+			}
+			changed = true
+		}
+	}
+	if !changed {
+		return text
+	}
+	var b strings.Builder
+	for _, t := range toks {
+		b.WriteString(t.Text)
+	}
+	return b.String()
+}
+
+// aloneOnLine tells whether a token begins a line on which otherwise only
+// blanks and comments stand.
+func aloneOnLine(toks []Token, i int) bool {
+	if i == 0 || toks[i-1].Kind != Space || !strings.Contains(toks[i-1].Text, "\n") {
+		return false
+	}
+	for _, t := range toks[i+1:] {
+		if !t.Blank() {
+			return false
+		}
+		if strings.Contains(t.Text, "\n") {
+			return true
+		}
+	}
+	return true
+}
