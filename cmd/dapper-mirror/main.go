@@ -13,5 +13,5 @@ func main() {
 	// The program is short-lived and builds what it keeps: collecting less
 	// often is faster, and memory stays in proportion.
 	debug.SetGCPercent(800)
-	os.Exit(cli.Main(os.Args[1:], os.Stdin, os.Stdout, os.Stderr))
+	os.Exit(cli.Main(cli.Arguments(), os.Stdin, os.Stdout, os.Stderr))
 }

@@ -3,6 +3,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"cmp"
 	"context"
@@ -11,8 +12,8 @@ import (
 	"io"
 	"os"
 	"os/exec"
-	"os/signal"
 	"strings"
+	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -82,14 +83,15 @@ type app struct {
 	noInput, noPager             bool
 	lockWait                     time.Duration
 	patience                     time.Duration // with a server that went away at COMMIT
+	changing                     atomic.Bool   // a script is at work on a target
 	scopeOnly, scopeExcept, with []string
 }
 
 // Main runs the program and answers its exit code.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
 	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, patience: 30 * time.Second}
+	ctx, stop := interrupts(stderr, &a.changing)
+	defer stop()
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(stdin)
@@ -205,6 +207,12 @@ func (a *app) note(format string, args ...any) {
 	}
 }
 
+// say says what must be known whatever else is left out: --quiet does not
+// silence it.
+func (a *app) say(format string, args ...any) {
+	fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
+}
+
 // warn says something that should not be overlooked, also with --quiet.
 func (a *app) warn(format string, args ...any) {
 	fmt.Fprintf(a.stderr, "warning: %s\n", report.Safe(fmt.Sprintf(format, args...)))
@@ -212,17 +220,23 @@ func (a *app) warn(format string, args ...any) {
 
 // ask asks a question that is answered with yes or no. Where nobody can
 // answer it is a refusal.
-func (a *app) ask(question string) (bool, error) {
+func (a *app) ask(ctx context.Context, question string) (bool, error) {
 	if a.noInput || !isTerminal(a.stdin) {
 		return false, refusal("no-answer", "%s Nobody is there to answer; give --yes to go ahead", question)
 	}
-	fmt.Fprintf(a.stderr, "%s [y/N] ", question)
-	var answer string
-	if _, err := fmt.Fscanln(a.stdin, &answer); err != nil {
-		return false, nil
+	fmt.Fprintf(a.stderr, "%s [y/N] ", report.Safe(question))
+	answered := make(chan string, 1)
+	go func() { // a read cannot be called off; the program ends without it
+		line, _ := bufio.NewReader(a.stdin).ReadString('\n')
+		answered <- strings.ToLower(strings.TrimSpace(line))
+	}()
+	select {
+	case answer := <-answered:
+		return answer == "y" || answer == "yes", nil
+	case <-ctx.Done():
+		fmt.Fprintln(a.stderr)
+		return false, ctx.Err()
 	}
-	answer = strings.ToLower(answer)
-	return answer == "y" || answer == "yes", nil
 }
 
 // json writes a JSON result.

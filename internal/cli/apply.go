@@ -121,7 +121,7 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			return 0, err
 		}
 	}
-	if err := a.confirm(s, target, o.yes); err != nil {
+	if err := a.confirm(ctx, s, target, o.yes); err != nil {
 		return 0, err
 	}
 	db, err := a.claim(ctx, target, o.create)
@@ -148,11 +148,13 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			return 0, err
 		}
 	}
-	rows := &saver{app: a, dir: base + ".rows", files: map[string]bool{}}
+	rows := &saver{app: a, dir: base + ".rows", written: map[string]bool{}}
 	if o.saveRows != "" {
-		rows.dir = o.saveRows
+		rows.dir, rows.named = o.saveRows, true
 	}
 	start := time.Now()
+	a.changing.Store(true)
+	defer a.changing.Store(false)
 	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
 		Retry: func(try, of int, _ error) { a.note("a lock was not got in time; trying again (%d of %d)", try, of) },
 		Progress: func(step, of int, title string) {
@@ -324,7 +326,7 @@ func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place
 }
 
 // confirm says what will happen, and asks.
-func (a *app) confirm(s *script.Script, target *place.Place, yes bool) error {
+func (a *app) confirm(ctx context.Context, s *script.Script, target *place.Place, yes bool) error {
 	if s.Edited {
 		a.warn("the script was edited after it was written; it runs as it stands")
 	}
@@ -341,7 +343,7 @@ func (a *app) confirm(s *script.Script, target *place.Place, yes bool) error {
 	if yes {
 		return nil
 	}
-	ok, err := a.ask(fmt.Sprintf("Run them on %s?", target.Label))
+	ok, err := a.ask(ctx, fmt.Sprintf("Run them on %s?", target.Label))
 	if err == nil && !ok {
 		err = refusal("declined", "not run: the answer was no")
 	}

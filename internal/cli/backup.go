@@ -15,6 +15,7 @@ import (
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/files"
 	"dappermirror/internal/place"
 	"dappermirror/internal/script"
 )
@@ -38,20 +39,7 @@ func (a *app) beside(scriptFile, target string) (string, error) {
 		return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
 	}
 	target, _, _ = strings.Cut(target, "?")
-	return filepath.Join(dir, safeName(target[strings.LastIndexAny(target, "/\\")+1:])), nil
-}
-
-// unused is a name for a new file: one that is there is never overwritten.
-func unused(base, ext string) string {
-	for n := 1; ; n++ {
-		name := base + ext
-		if n > 1 {
-			name = fmt.Sprintf("%s.%d%s", base, n, ext)
-		}
-		if _, err := os.Lstat(name); os.IsNotExist(err) {
-			return name
-		}
-	}
+	return filepath.Join(dir, files.Safe(target[strings.LastIndexAny(target, "/\\")+1:])), nil
 }
 
 // backup saves the target's structure before it is changed, and runs the
@@ -63,7 +51,9 @@ func (a *app) backup(ctx context.Context, target *catalog.Catalog, base, command
 	}
 	name := base + ".before.json"
 	if old, err := os.ReadFile(name); err != nil || !bytes.Equal(old, b.Bytes()) {
-		name = unused(base+".before", ".json")
+		if name, err = files.Unused(base+".before", ".json"); err != nil {
+			return trouble("backup", "saving the target's structure: %w", err)
+		}
 		if err := writeFile(name, b.Bytes(), false); err != nil {
 			return err
 		}
@@ -87,9 +77,10 @@ func (a *app) backup(ctx context.Context, target *catalog.Catalog, base, command
 
 // saver writes rows that would be lost into a folder, a file for each thing.
 type saver struct {
-	app   *app
-	dir   string
-	files map[string]bool // that this run wrote
+	app     *app
+	dir     string
+	named   bool            // by the user
+	written map[string]bool // files of this run
 }
 
 func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err error) {
@@ -97,19 +88,18 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 	if !ok {
 		return nil
 	}
+	if st, err := os.Lstat(s.dir); err == nil && st.Mode()&os.ModeSymlink != 0 && !s.named {
+		return fmt.Errorf("%s is a link to somewhere else; take it away, or say where rows go with --save-rows", s.dir)
+	}
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
-	tmp, err := os.CreateTemp(s.dir, ".rows-*")
+	base := filepath.Join(s.dir, fileName(r.On))
+	tmp, err := files.Create(base, 0o600)
 	if err != nil {
 		return err
 	}
-	defer func() {
-		if err != nil {
-			tmp.Close()
-			os.Remove(tmp.Name())
-		}
-	}()
+	defer tmp.Discard()
 	w := bufio.NewWriter(tmp)
 	n := 0
 	if err := rows.Lines(ctx, r.Save.Query, func(line string) error {
@@ -126,30 +116,22 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 		return err
 	}
 	if n == 0 {
-		tmp.Close()
-		return os.Remove(tmp.Name())
+		return nil
 	}
 	if err := w.Flush(); err != nil {
 		return err
 	}
-	if err := tmp.Sync(); err != nil {
-		return err
-	}
-	if err := tmp.Close(); err != nil {
-		return err
-	}
-	base := filepath.Join(s.dir, fileName(r.On))
 	name := base + ".sql"
-	if !s.files[name] { // tried again, it is written again
-		name = unused(base, ".sql")
+	again := s.written[name] // tried again, it is written again
+	if !again {
+		if name, err = files.Unused(base, ".sql"); err != nil {
+			return err
+		}
 	}
-	if err := os.Rename(tmp.Name(), name); err != nil {
+	if err := tmp.Keep(name); err != nil || again {
 		return err
 	}
-	if s.files[name] {
-		return nil
-	}
-	s.files[name] = true
+	s.written[name] = true
 	s.app.note("saved  %s in %s", words.Number(n, "row", "rows"), name)
 	return nil
 }
@@ -162,18 +144,7 @@ func fileName(r catalog.Ref) string {
 			parts = append(parts, p)
 		}
 	}
-	return safeName(strings.Join(parts, "."))
-}
-
-// safeName is a text of which nothing means anything to a file system.
-func safeName(text string) string {
-	return strings.Map(func(c rune) rune {
-		switch {
-		case c >= 'a' && c <= 'z', c >= 'A' && c <= 'Z', c >= '0' && c <= '9', c == '_', c == '-', c == '.':
-			return c
-		}
-		return '_'
-	}, text)
+	return files.Safe(strings.Join(parts, "."))
 }
 
 // outcome asks the target's server, for as long as it takes to come back, what

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -11,29 +10,20 @@ import (
 
 func TestBackupFiles(t *testing.T) {
 	for want, r := range map[string]catalog.Ref{
-		"table.harbour.berth":                 {Kind: catalog.Table, Schema: "harbour", Name: "berth"},
-		"table.berth.column.no_te":            {Kind: catalog.Table, Name: "berth", PartKind: catalog.Column, Part: "no te"},
-		"table...__.._etc_x_y_.column.______": {Kind: catalog.Table, Name: ".._/../etc/x\ny;", PartKind: catalog.Column, Part: "Ω$`'\"\\"},
+		"table.harbour.berth":        {Kind: catalog.Table, Schema: "harbour", Name: "berth"},
+		"table.berth.column.no_te-":  {Kind: catalog.Table, Name: "berth", PartKind: catalog.Column, Part: "no te"},
+		"table...__.._etc_x_y_.colu": {Kind: catalog.Table, Name: ".._/../etc/x\ny;", PartKind: catalog.Column, Part: "Ω$`'\"\\"},
+		"table.long_long_long":       {Kind: catalog.Table, Name: strings.Repeat("long_", 50)},
 	} {
-		if got := fileName(r); got != want || strings.ContainsAny(got, "/\\\n ") {
+		if got := fileName(r); !strings.HasPrefix(got, want) || strings.ContainsAny(got, "/\\\n ") || len(got) > 120 {
 			t.Errorf("%v: %s, want %s", r, got, want)
-		}
-	}
-	base := filepath.Join(t.TempDir(), "up.before")
-	for _, want := range []string{".json", ".2.json", ".3.json"} {
-		name := unused(base, ".json")
-		if name != base+want {
-			t.Errorf("the next file is %s", name)
-		}
-		if err := os.WriteFile(name, nil, 0o644); err != nil {
-			t.Fatal(err)
 		}
 	}
 	home := t.TempDir()
 	t.Setenv("XDG_STATE_HOME", home)
 	a := &app{}
-	for file, want := range map[string]string{"up.sql": "up", "dir/up": "dir/up", "-": filepath.Join(home, "dapper-mirror", "quill_haven"), "": filepath.Join(home, "dapper-mirror", "quill_haven")} {
-		if got, err := a.beside(file, "postgres://me@db/quill haven?host=/run/x"); err != nil || got != want {
+	for file, want := range map[string]string{"up.sql": "up", "dir/up": "dir/up", "-": filepath.Join(home, "dapper-mirror", "quill_haven-"), "": filepath.Join(home, "dapper-mirror", "quill_haven-")} {
+		if got, err := a.beside(file, "postgres://me@db/quill haven?host=/run/x"); err != nil || !strings.HasPrefix(got, want) {
 			t.Errorf("beside %q: %s, %v", file, got, err)
 		}
 	}

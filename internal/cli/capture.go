@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) captureCommand() *cobra.Command {
-	var output string
+	var out string
 	var force bool
 	cmd := &cobra.Command{
 		Use:   "capture PLACE",
@@ -25,6 +25,9 @@ place: it can be compared and scripted, as source or as target, without a server
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			p, err := a.resolve(args[0], false)
+			if err == nil {
+				err = apart([]output{{"-o", out}}, p)
+			}
 			if err != nil {
 				return err
 			}
@@ -36,22 +39,22 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err := c.Encode(&b); err != nil {
 				return trouble("capture", "%w", err)
 			}
-			if err := a.put(output, b.Bytes(), force); err != nil {
+			if err := a.put(out, b.Bytes(), force); err != nil {
 				return err
 			}
 			a.note("captured %s: %s", c.Place, report.Counts(c))
-			if a.format == "json" && output != "" && output != "-" {
+			if a.format == "json" && out != "" && out != "-" {
 				return a.json(func(o *report.Output) {
-					o.Capture = &report.JSONCapture{File: output, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count(catalog.Notable)}
+					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count(catalog.Notable)}
 				})
 			}
-			if output != "" && output != "-" {
-				fmt.Fprintf(&a.out, "Saved %s in %s.\n", report.Safe(c.Place), report.Safe(output))
+			if out != "" && out != "-" {
+				fmt.Fprintf(&a.out, "Saved %s in %s.\n", report.Safe(c.Place), report.Safe(out))
 			}
 			return nil
 		},
 	}
-	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
 }

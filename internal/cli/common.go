@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -17,6 +16,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
+	"dappermirror/internal/files"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 )
@@ -223,35 +223,13 @@ func (a *app) working(what string) func() {
 	return func() { close(done); <-ended }
 }
 
-// writeFile writes beside and renames, so that half a file never stands under
-// the name. Without force an existing file is left alone.
-func writeFile(path string, data []byte, force bool) (err error) {
+// writeFile writes a file whole or not at all. Without force one that is there
+// is left alone.
+func writeFile(path string, data []byte, force bool) error {
 	if err := unwritten(path, force); err != nil {
 		return err
 	}
-	tmp, err := os.CreateTemp(filepath.Dir(path), "."+filepath.Base(path)+".*")
-	if err != nil {
-		return trouble("write", "%s cannot be written: %w", path, err)
-	}
-	defer func() {
-		if err != nil {
-			tmp.Close()
-			os.Remove(tmp.Name())
-		}
-	}()
-	if _, err := tmp.Write(data); err != nil {
-		return trouble("write", "%s cannot be written: %w", path, err)
-	}
-	if err := tmp.Chmod(0o644); err != nil {
-		return trouble("write", "%s cannot be written: %w", path, err)
-	}
-	if err := tmp.Sync(); err != nil && !errors.Is(err, errors.ErrUnsupported) {
-		return trouble("write", "%s cannot be written: %w", path, err)
-	}
-	if err := tmp.Close(); err != nil {
-		return trouble("write", "%s cannot be written: %w", path, err)
-	}
-	if err := os.Rename(tmp.Name(), path); err != nil {
+	if err := files.Write(path, data); err != nil {
 		return trouble("write", "%s cannot be written: %w", path, err)
 	}
 	return nil
@@ -259,11 +237,47 @@ func writeFile(path string, data []byte, force bool) (err error) {
 
 // unwritten refuses a file that is there already, unless it may be overwritten.
 func unwritten(path string, force bool) error {
-	if path == "" || path == "-" || force {
-		return nil
-	}
-	if _, err := os.Lstat(path); err == nil {
+	if path != "" && path != "-" && !force && files.Taken(path) {
 		return trouble("exists", "%s is there already; give --force to overwrite it", path)
+	}
+	return nil
+}
+
+// output is a file that a call writes, by the option that names it.
+type output struct{ option, path string }
+
+// ownInput refuses outputs that are files of the places a call reads.
+func (a *app) ownInput(outputs []output, places ...string) error {
+	var read []*place.Place
+	for _, text := range places {
+		p, err := a.resolve(text, true)
+		if err != nil {
+			return err
+		}
+		read = append(read, p)
+	}
+	return apart(outputs, read...)
+}
+
+// apart refuses outputs that are one of the places the call reads, or each
+// other: --force overwrites a script, not what it is made from.
+func apart(outputs []output, places ...*place.Place) error {
+	for i, o := range outputs {
+		if o.path == "" || o.path == "-" {
+			continue
+		}
+		for _, p := range places {
+			for _, f := range p.Files() {
+				if files.Same(o.path, f) {
+					return trouble("own-input", "%s %s is a file of %s; name another file", o.option, o.path, p.Label)
+				}
+			}
+		}
+		for _, other := range outputs[:i] {
+			if other.path != "" && other.path != "-" && files.Same(o.path, other.path) && files.Taken(o.path) == files.Taken(other.path) {
+				return trouble("same-file", "%s and %s are the same file, %s", other.option, o.option, o.path)
+			}
+		}
 	}
 	return nil
 }

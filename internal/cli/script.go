@@ -56,7 +56,7 @@ func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
 func (a *app) scriptCommand() *cobra.Command {
 	var w writing
 	var re rehearsing
-	var output string
+	var out string
 	var force, rehearsal bool
 	cmd := &cobra.Command{
 		Use:   "script SOURCE TARGET",
@@ -77,26 +77,30 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
 				return err
 			}
-			for _, file := range []string{output, w.backout} { // neither is written where the other cannot be
+			for _, file := range []string{out, w.backout} { // neither is written where the other cannot be
 				if err := unwritten(file, force); err != nil {
 					return err
 				}
+			}
+			outputs := []output{{"-o", out}, {"--backout", w.backout}}
+			if err := a.ownInput(outputs, args...); err != nil {
+				return err
 			}
 			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 			if err != nil {
 				return err
 			}
-			plan, text, err := a.write(cmd.Context(), p, &w, output, args[1])
+			plan, text, err := a.write(cmd.Context(), p, &w, out, args[1])
 			if err != nil {
 				return err
 			}
 			if len(plan.Held) > 0 || len(plan.WillFail()) > 0 {
 				a.exit = exitSafety
 			}
-			js := a.scriptJSON(p, plan, text, output)
+			js := a.scriptJSON(p, plan, text, out)
 			var back []byte
 			if w.backout != "" {
-				if back, err = a.backout(p, plan, &w, output, args[1]); err != nil {
+				if back, err = a.backout(p, plan, &w, out, args[1]); err != nil {
 					return err
 				}
 				js.Backout = w.backout
@@ -114,24 +118,24 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			}
 			switch {
 			case a.format == "json":
-				if output != "" && output != "-" {
-					if err := writeFile(output, text, force); err != nil {
+				if out != "" && out != "-" {
+					if err := writeFile(out, text, force); err != nil {
 						return err
 					}
 				}
 				err = a.json(func(o *report.Output) { o.Script = js })
-			case (output == "" || output == "-") && a.style().Color:
+			case (out == "" || out == "-") && a.style().Color:
 				err = report.Highlight(&a.out, string(text))
 			default:
-				err = a.put(output, text, force)
+				err = a.put(out, text, force)
 			}
 			if err == nil {
-				a.scriptNote(plan, output)
+				a.scriptNote(plan, out)
 			}
 			return err
 		},
 	}
-	cmd.Flags().StringVarP(&output, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this `FILE`")
 	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first (see the command rehearse)")
@@ -271,7 +275,7 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	}
 	a.note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
-		a.note("held back  %s (allow it with --may-lose '%s')", r.Sentence(), r.On)
+		a.say("held back  %s (allow it with --may-lose '%s')", r.Sentence(), r.On)
 	}
 	a.willFail(plan)
 }
@@ -305,6 +309,13 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	permitted, fill, err := a.permissions(p, w)
 	if err != nil {
 		return nil, nil, err
+	}
+	if missing := p.comparison.Lacking(); len(missing) > 0 {
+		for _, m := range missing[:min(len(missing), 10)] {
+			a.say("cannot come  %s needs %s, which the target lacks and the scope leaves out", m.Thing, m.Needs)
+		}
+		return nil, nil, refusal("needs", "%s in scope cannot come without what is out of scope; widen the scope, for example with --only '%s', or leave it out with --except '%s'",
+			words.Number(len(missing), "thing", "things"), missing[0].Needs.Object(), missing[0].Thing)
 	}
 	a.detail("ordering the steps for %s", words.Number(len(p.comparison.Differences()), "difference", "differences"))
 	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.avoidBlocking})
@@ -436,7 +447,7 @@ func (a *app) willFail(plan *order.Plan) {
 	for _, s := range plan.Steps {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
-				a.note("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut)
+				a.say("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut)
 			}
 		}
 	}

@@ -16,7 +16,7 @@ func (a *app) syncCommand() *cobra.Command {
 	var w writing
 	var o running
 	var force bool
-	var output string
+	var out string
 	cmd := &cobra.Command{
 		Use:   "sync SOURCE TARGET",
 		Short: "Compare, write the script, confirm, run it, compare again",
@@ -27,6 +27,12 @@ Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := unwritten(out, force); err != nil {
+				return err
+			}
+			if err := a.ownInput([]output{{"-o", out}}, args...); err != nil {
+				return err
+			}
 			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
 			if err != nil {
 				return err
@@ -41,12 +47,12 @@ Exit code 3 says that something was held back or refused.`,
 				zero := 0
 				return a.syncDone(&report.JSONRun{Target: p.target.Label, Remaining: &zero}, nil)
 			}
-			plan, text, err := a.write(cmd.Context(), p, &w, output, args[1])
+			plan, text, err := a.write(cmd.Context(), p, &w, out, args[1])
 			if err != nil {
 				return err
 			}
-			if output != "" {
-				if err := a.put(output, text, force); err != nil {
+			if out != "" {
+				if err := a.put(out, text, force); err != nil {
 					return err
 				}
 			}
@@ -67,7 +73,7 @@ Exit code 3 says that something was held back or refused.`,
 					return err
 				}
 			}
-			o.file, o.create, o.rowChecks, o.rowCheckTime = output, w.create, w.rowChecks, w.rowCheckTime
+			o.file, o.create, o.rowChecks, o.rowCheckTime = out, w.create, w.rowChecks, w.rowCheckTime
 			ran, err := a.run(cmd.Context(), s, eng, p.target, o)
 			if err != nil {
 				return err
@@ -76,7 +82,7 @@ Exit code 3 says that something was held back or refused.`,
 		},
 	}
 	o.flags(cmd)
-	cmd.Flags().StringVarP(&output, "output", "o", "", "keep the script in this `FILE`")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this `FILE`")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.flags(cmd)
 	a.scopeFlags(cmd)

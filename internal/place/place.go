@@ -134,6 +134,45 @@ func parseURL(text string) (*url.URL, error) {
 	return u, err
 }
 
+// Secrets are the runs of a text, as byte offsets, that are passwords of a URL
+// in it.
+func Secrets(text string) [][2]int {
+	var out [][2]int
+	at := strings.Index(text, "://")
+	if at < 0 {
+		return nil
+	}
+	at += len("://")
+	end := len(text)
+	if i := strings.IndexAny(text[at:], "/?#"); i >= 0 {
+		end = at + i
+	}
+	// A password with an @ or / in it that was not escaped is one all the same.
+	if i := strings.LastIndex(text[at:], "@"); i >= 0 && at+i > end && strings.Contains(text[at:end], ":") && !strings.Contains(text[at:end], "@") {
+		end = at + i
+	}
+	if i := strings.LastIndex(text[at:min(end+1, len(text))], "@"); i >= 0 {
+		if c := strings.Index(text[at:at+i], ":"); c >= 0 {
+			out = append(out, [2]int{at + c + 1, at + i})
+		}
+	}
+	for _, key := range []string{"password=", "sslpassword="} {
+		for from := end; ; {
+			i := strings.Index(text[from:], key)
+			if i < 0 {
+				break
+			}
+			from += i + len(key)
+			stop := len(text)
+			if j := strings.IndexAny(text[from:], "&#"); j >= 0 {
+				stop = from + j
+			}
+			out = append(out, [2]int{from, stop})
+		}
+	}
+	return out
+}
+
 // redact takes the password out of a URL.
 func redact(text string) string {
 	u, err := parseURL(text)
@@ -255,6 +294,19 @@ func (p *Place) readTexts(ctx context.Context) (*catalog.Catalog, error) {
 	}
 	c.Place = p.Label
 	return c, nil
+}
+
+// Files are the files the place is made of; none for a server.
+func (p *Place) Files() []string {
+	switch {
+	case p.texts != nil:
+		return p.texts
+	case p.capture != "":
+		return []string{p.capture}
+	case p.Engine != nil && p.Engine.Name() == "sqlite":
+		return []string{p.Address, p.Address + "-journal", p.Address + "-wal", p.Address + "-shm"}
+	}
+	return nil
 }
 
 // Writable tells whether a script can be run on the place.

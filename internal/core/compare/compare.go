@@ -143,25 +143,23 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 			c.Gaps = append(c.Gaps, Gap{side.name, g})
 		}
 	}
-	fold := source.Fold
-	var ss, ts []*catalog.Object
-	extent := map[*catalog.Object]scope.Extent{}
-	for _, o := range source.Objects {
-		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") && counts(o, opt) {
-			extent[o] = e
-			ss = append(ss, o)
+	// Things are matched before the scope looks at them: what is on both sides
+	// stays so, even where only one side has a part in scope.
+	considered := func(objects []*catalog.Object) []*catalog.Object {
+		if len(c.hidden) == 0 && !slices.ContainsFunc(objects, func(o *catalog.Object) bool { return !counts(o, opt) }) {
+			return objects
 		}
+		return slices.DeleteFunc(slices.Clone(objects), func(o *catalog.Object) bool { return c.unseen(o.Kind, "") || !counts(o, opt) })
 	}
-	for _, o := range target.Objects {
-		if e := opt.Scope.Object(o, fold); e != scope.Out && !c.unseen(o.Kind, "") && counts(o, opt) {
-			extent[o] = e
-			ts = append(ts, o)
+	for _, pr := range matchUp(considered(source.Objects), considered(target.Objects)) {
+		extent := scope.Out
+		for _, o := range pr {
+			if o != nil {
+				extent = max(extent, opt.Scope.Object(o, source.Fold))
+			}
 		}
-	}
-	for _, pr := range matchUp(ss, ts) {
-		it := c.object(pr[0], pr[1], extent)
-		if it != nil {
-			c.Items = append(c.Items, it)
+		if extent != scope.Out {
+			c.Items = append(c.Items, c.object(pr[0], pr[1], extent == scope.Some))
 		}
 	}
 	slices.SortStableFunc(c.Items, func(a, b *Item) int {
@@ -257,12 +255,10 @@ func alike(source, target []*catalog.Object) ([][2]*catalog.Object, bool) {
 	return pairs, true
 }
 
-func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]scope.Extent) *Item {
-	partial := (s == nil || extent[s] == scope.Some) && (t == nil || extent[t] == scope.Some)
-	if partial && (s == nil || t == nil) {
-		// One side lacks the whole object: its parts cannot be compared alone.
-		partial = false
-	}
+// object compares one object, or where partial says so only those of its parts
+// that are in scope: the object itself is then nobody's business, even where
+// one side lacks it.
+func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
 	it := &Item{Source: s, Target: t, Choice: ToTarget, Partial: partial}
 	if s == t && !partial && !c.Options.Deep && c.Options.Scope.Empty() && len(c.hidden) == 0 {
 		// The two sides share what was read: nothing can differ.
@@ -324,9 +320,9 @@ func (c *Comparison) object(s, t *catalog.Object, extent map[*catalog.Object]sco
 		it.Parts = append(it.Parts, p)
 	}
 	switch {
-	case s == nil:
+	case s == nil && !partial:
 		it.Status = TargetOnly
-	case t == nil:
+	case t == nil && !partial:
 		it.Status = SourceOnly
 	case len(it.Properties) > 0 || len(it.Changed()) > 0:
 		it.Status = Differs

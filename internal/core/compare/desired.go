@@ -48,13 +48,13 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 		if it.Source == it.Target {
 			return it.Target
 		}
-		if it.Partial || len(it.Parts) != len(it.Source.Parts) || len(it.Parts) != len(it.Target.Parts) {
+		if it.Partial || it.Source == nil || len(it.Parts) != len(it.Source.Parts) || len(it.Parts) != len(it.Target.Parts) {
 			return it.Target // equal in scope; what is out of scope stays
 		}
 		return keepOptional(it.Source, it.Target, groups)
 	}
-	if it.Choice == Leave {
-		return it.Target
+	if it.Choice == Leave || it.Target == nil {
+		return it.Target // parts of what is not there cannot come alone: see Lacking
 	}
 	base, merged := it.Source, false
 	if it.Partial {
@@ -90,9 +90,11 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 	for _, o := range last {
 		out.Add(o)
 	}
-	for _, p := range it.Source.Parts {
-		if !inScope[p] {
-			merged = true
+	if it.Source != nil {
+		for _, p := range it.Source.Parts {
+			if !inScope[p] {
+				merged = true
+			}
 		}
 	}
 	for _, p := range it.Target.Parts {
@@ -103,7 +105,9 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 	}
 	out.Merged = merged
 	if merged {
-		keepOrder(out, it.Source)
+		if it.Source != nil {
+			keepOrder(out, it.Source)
+		}
 		keepOrder(out, it.Target)
 		out.Needs = union(out.Needs, it.Target.Needs)
 	}

@@ -14,6 +14,8 @@ import (
 	"sort"
 	"strings"
 	"time"
+
+	"dappermirror/internal/files"
 )
 
 // ErrNoPrograms says that the engine's programs are not installed here.
@@ -47,6 +49,7 @@ type Server struct {
 	cmd    *exec.Cmd
 	exited chan struct{}
 	as     *account
+	forget func()
 }
 
 // New makes the folder of a server. Where the system's superuser runs us, the
@@ -57,10 +60,18 @@ func New(accountName string) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{Dir: dir}
+	s.forget = files.OnExit(func() {
+		if s.cmd != nil && s.cmd.Process != nil {
+			_ = s.cmd.Process.Kill()
+			<-s.exited
+		}
+		os.RemoveAll(dir)
+	})
 	if s.as, err = lookup(accountName); err == nil && s.as != nil {
 		err = os.Chown(dir, s.as.uid, s.as.gid)
 	}
 	if err != nil {
+		s.forget()
 		os.RemoveAll(dir)
 		return nil, err
 	}
@@ -144,5 +155,6 @@ func (s *Server) Stop() error {
 			<-s.exited
 		}
 	}
+	s.forget()
 	return os.RemoveAll(s.Dir)
 }

@@ -4,6 +4,8 @@ package sqlite
 
 import "os"
 
+const noFollow = 0
+
 type fileID struct{}
 
 // identify: where closing a file takes no locks away, nothing need be known.

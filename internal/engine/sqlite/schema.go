@@ -2,6 +2,8 @@ package sqlite
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -28,7 +30,12 @@ func Build(rows []Row) (*catalog.Catalog, error) { return build(rows, false) }
 // digests.
 func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
 	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
-	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows))}
+	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows)), views: map[string]string{}, inView: map[string][]string{}}
+	for _, r := range rows {
+		if r.Type == "view" {
+			b.views[catalog.FoldASCII(r.Name)] = r.SQL
+		}
+	}
 	var virtual []*catalog.Object
 	var groups []*group
 	byTable := map[string]*group{}
@@ -191,8 +198,9 @@ func objectError(r Row, err error) error {
 type builder struct {
 	c      *catalog.Catalog
 	tables map[string]*catalog.Object // tables, virtual tables and views by folded name
-	words  map[string]bool            // every column name of the database
-	parse  func() error               // reads the tables that words must know
+	views  map[string]string          // the texts of views by folded name
+	inView map[string][]string        // the names in them, once they were looked for
+	parse  func() error               // reads the tables whose columns must be known
 }
 
 // stubs makes a catalog in which tables and views wait to be read.
@@ -346,29 +354,10 @@ func parseVirtual(text, name string) (*catalog.Object, error) {
 }
 
 // statementNames resolves the names in a view or trigger: what is a table,
-// view or column of the database, or is written without quotes somewhere in
-// the statement, is a name; any other double-quoted text is a string.
+// view or a column of one that the statement names, or is written without
+// quotes somewhere in it, is a name; any other double-quoted text is a string
+// (SQLite: Quirks, section 8).
 func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
-	words := func() map[string]bool {
-		if b.words != nil {
-			return b.words
-		}
-		if b.parse != nil {
-			_ = b.parse() // what cannot be read is told when it is wanted
-		}
-		b.words = map[string]bool{}
-		for _, o := range b.c.Objects {
-			for _, p := range o.PartsOf(catalog.Column) {
-				b.words[p.Match] = true
-			}
-			for _, a := range o.List("written arguments") {
-				if sig := sqltext.Significant(sqltext.SQLite, a); len(sig) > 0 {
-					b.words[catalog.FoldASCII(sig[0].Name())] = true
-				}
-			}
-		}
-		return b.words
-	}
 	local := map[string]bool{self: true}
 	var prev sqltext.Token
 	for _, t := range toks {
@@ -380,8 +369,20 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 		}
 		prev = t
 	}
+	columns := sync.OnceValue(func() map[string]bool {
+		if b.parse != nil {
+			_ = b.parse() // what cannot be read is told when it is wanted
+		}
+		out := map[string]bool{}
+		for _, t := range toks {
+			if t.IsName() {
+				b.columnsOf(catalog.FoldASCII(t.Name()), out, map[string]bool{})
+			}
+		}
+		return out
+	})
 	return &names{
-		known: func(n string) bool { return local[n] || b.tables[n] != nil || words()[n] },
+		known: func(n string) bool { return local[n] || b.tables[n] != nil || columns()[n] },
 		lookup: func(n string) *catalog.Ref {
 			if o := b.tables[n]; o != nil && n != self {
 				r := o.Ref()
@@ -389,6 +390,31 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 			}
 			return nil
 		},
+	}
+}
+
+// columnsOf adds the column names of a table or virtual table, and of a view
+// all names in its text: some of them are its columns'.
+func (b *builder) columnsOf(relation string, into, seen map[string]bool) {
+	o := b.tables[relation]
+	if o == nil || seen[relation] {
+		return
+	}
+	seen[relation] = true
+	for _, p := range o.PartsOf(catalog.Column) {
+		into[p.Match] = true
+	}
+	for _, a := range o.List("written arguments") {
+		if sig := sqltext.Significant(sqltext.SQLite, a); len(sig) > 0 {
+			into[catalog.FoldASCII(sig[0].Name())] = true
+		}
+	}
+	if text, ok := b.views[relation]; ok && b.inView[relation] == nil {
+		b.inView[relation] = relations(text)
+	}
+	for _, n := range b.inView[relation] {
+		into[n] = true
+		b.columnsOf(n, into, seen)
 	}
 }
 
@@ -429,8 +455,12 @@ func (b *builder) definition(p *parser, h head, self string) (catalog.Value, []s
 	for _, t := range toks[:h.headEnd] {
 		text += t.Text
 	}
-	pieces := append([]catalog.Piece{{Text: text, Canon: ""}}, body.Pieces...)
-	return catalog.SQL(pieces...), toks[h.headEnd:]
+	v := catalog.SQL(append([]catalog.Piece{{Text: text, Canon: ""}}, body.Pieces...)...)
+	// What is the same to the letter is the same, whatever the names in it
+	// stand for on either side.
+	sum := sha256.Sum256([]byte(p.text))
+	v.Key = hex.EncodeToString(sum[:8])
+	return v, toks[h.headEnd:]
 }
 
 // headOf reads the head of a stored statement and sees that it is one.

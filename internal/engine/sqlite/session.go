@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/files"
 )
 
 // Claim implements engine.Claimer: a lock on a file of the temporary folder
@@ -20,9 +21,9 @@ func (d *database) Claim(context.Context) error {
 		return err
 	}
 	name := filepath.Join(os.TempDir(), claimName(st))
-	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o666)
+	f, err := os.OpenFile(name, os.O_CREATE|os.O_RDWR|noFollow, 0o666)
 	if os.IsPermission(err) { // another account's
-		f, err = os.Open(name)
+		f, err = os.OpenFile(name, os.O_RDONLY|noFollow, 0)
 	}
 	if err != nil {
 		return fmt.Errorf("claiming it for this run: %w", err)
@@ -56,11 +57,10 @@ func (d *database) StepLimit(time.Duration) string { return "" }
 // file.
 func (d *database) Lacking(context.Context, []engine.Work, string) ([]string, error) {
 	dir := filepath.Dir(d.path)
-	f, err := os.CreateTemp(dir, ".dapper-mirror-*")
+	f, err := files.Create(filepath.Join(dir, "dapper-mirror"), 0o600)
 	if err != nil {
 		return []string{"to write into the folder " + sqltext.CommentSafe(dir) + ", where SQLite keeps its journal"}, nil
 	}
-	f.Close()
-	os.Remove(f.Name())
+	f.Discard()
 	return nil, nil
 }

@@ -1,0 +1,9 @@
+//go:build !linux
+
+package cli
+
+import "os"
+
+// Arguments answers the arguments: this system shows copies of them that
+// cannot be changed.
+func Arguments() []string { return os.Args[1:] }

@@ -1,0 +1,64 @@
+package compare
+
+import "dappermirror/internal/core/catalog"
+
+// Missing is something in scope that cannot come, because the target lacks
+// what it needs and that is out of scope.
+type Missing struct {
+	Thing, Needs catalog.Ref
+}
+
+// Lacking lists what in scope needs something that the source has and the
+// target neither has nor is to get.
+func (c *Comparison) Lacking() []Missing {
+	var out []Missing
+	var d *catalog.Catalog
+	for _, it := range c.Items {
+		if it.Source == nil || it.Status == Same || it.Choice == Leave {
+			continue
+		}
+		if d == nil {
+			d = c.Desired()
+		}
+		if !it.Partial {
+			out = append(out, c.lacking(d, it.Source, nil)...)
+		}
+		for _, p := range it.Parts {
+			if p.Source == nil || p.Status == Same || p.Choice == Leave {
+				continue
+			}
+			ref := it.Source.PartRef(p.Source)
+			if it.Target == nil && it.Partial {
+				out = append(out, Missing{ref, it.Source.Ref()})
+				continue
+			}
+			out = append(out, c.lacking(d, it.Source, p.Source)...)
+		}
+	}
+	return out
+}
+
+func (c *Comparison) lacking(d *catalog.Catalog, owner, part *catalog.Object) []Missing {
+	o, ref := owner, owner.Ref()
+	if part != nil {
+		o, ref = part, owner.PartRef(part)
+	}
+	var out []Missing
+	seen := map[catalog.Ref]bool{}
+	for _, n := range o.Needs {
+		on := n.On.Thing()
+		// A body may name what is not there; a view may not.
+		if seen[on] || n.Text && (part != nil || owner.Kind != catalog.View) {
+			continue
+		}
+		seen[on] = true
+		if c.Source.Resolve(on) == nil || d.Resolve(on) != nil {
+			continue
+		}
+		if _, unseen := c.Target.Unseen(on.Kind, ""); unseen {
+			continue // not seen is not absent
+		}
+		out = append(out, Missing{ref, on})
+	}
+	return out
+}
