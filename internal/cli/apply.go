@@ -269,7 +269,7 @@ func (a *app) before(ctx context.Context, s *script.Script, target *place.Place,
 		a.note("will fail  %s", f)
 	}
 	if len(failing) > 0 {
-		return refusal("will-fail", "the target's rows stand in the way of %s; %s; nothing was run", words.Number(len(failing), "step", "steps"), script.WayOut)
+		return refusal("will-fail", "the target's rows stand in the way of %s; %s; nothing was run", words.Number(len(failing), "step", "steps"), script.WayOut(order.Risk{Kind: order.WillFail}))
 	}
 	return nil
 }

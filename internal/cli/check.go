@@ -110,7 +110,7 @@ func (a *app) standing(ctx context.Context, s *script.Script, target *place.Plac
 func checkJSON(path string, s *script.Script, fit *script.FitReport, stands standing) *report.JSONScript {
 	js := &report.JSONScript{Lacking: stands.lacking, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
 	for _, st := range s.Steps {
-		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared, Locks: st.Locks}
+		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared, Fills: st.Fills, Locks: st.Locks}
 		if st.Held {
 			js.Held = append(js.Held, j)
 		} else {

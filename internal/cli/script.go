@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -275,7 +274,7 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	}
 	a.note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
-		a.say("held back  %s (allow it with --may-lose '%s')", r.Sentence(), r.On)
+		a.say("held back  %s (%s)", r.Because(), script.WayOut(r))
 	}
 	a.willFail(plan)
 }
@@ -323,9 +322,14 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	if err != nil {
 		return nil, nil, err
 	}
-	harmless := func(r order.Risk) bool { return permitted(r) || answers.Clean(r) }
-	if plan == nil || slices.ContainsFunc(plan.Losses(), func(r order.Risk) bool { return !harmless(r) }) {
-		if plan, err = order.Build(p.comparison, writer, harmless); err != nil {
+	allowed := func(r order.Risk) bool {
+		if r.Kind == order.MayFail {
+			return !answers.Forbids(r)
+		}
+		return permitted(r) || answers.Clean(r)
+	}
+	if plan == nil || !plan.Allowed(allowed) {
+		if plan, err = order.Build(p.comparison, writer, allowed); err != nil {
 			return nil, nil, trouble("order", "%w", err)
 		}
 	}
@@ -423,6 +427,11 @@ func (a *app) rowChecks(ctx context.Context, p *pair, w *writing, writer order.W
 	if err != nil {
 		return nil, nil, err
 	}
+	for _, q := range questions {
+		if an := answers.To(q); q.Tries != "" && an != nil && an.State == order.Broken {
+			return nil, nil, trouble("fill", "%s does not work on the rows that are there: %s", q.Tries, an.Text)
+		}
+	}
 	return answers, plan, nil
 }
 
@@ -447,7 +456,7 @@ func (a *app) willFail(plan *order.Plan) {
 	for _, s := range plan.Steps {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
-				a.say("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut)
+				a.say("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
 			}
 		}
 	}
@@ -495,7 +504,7 @@ func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) 
 func jsonSteps(steps []*order.Step) []report.JSONStep {
 	out := []report.JSONStep{}
 	for _, s := range steps {
-		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.Statements(), Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks})
+		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.Statements(), Risks: s.Risks, Cleared: s.Cleared, Fills: s.Fills, Locks: s.Locks})
 	}
 	return out
 }
@@ -517,6 +526,9 @@ func (a *app) stepList(steps []script.StepInfo) {
 		}
 		for _, r := range s.Cleared {
 			hang(&a.out, "       . ", report.Safe(script.ClearedWords(r)), st.Width, st.Dim)
+		}
+		for _, f := range s.Fills {
+			hang(&a.out, "       . fill: ", report.Safe(f.Sentence()), st.Width, st.Dim)
 		}
 	}
 }

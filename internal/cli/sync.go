@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
+	"dappermirror/internal/script"
 )
 
 func (a *app) syncCommand() *cobra.Command {
@@ -103,7 +104,7 @@ func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan,
 	if a.format != "json" {
 		fmt.Fprintf(&a.out, "\nDone: %s ran.\n", words.Number(ran, "step", "steps"))
 		for _, r := range plan.HeldBecause {
-			fmt.Fprintf(&a.out, "held back  %s (allow it with --may-lose '%s')\n", report.Safe(r.Text), report.Safe(r.On.String()))
+			fmt.Fprintf(&a.out, "held back  %s (%s)\n", report.Safe(r.Because()), report.Safe(script.WayOut(r)))
 		}
 	}
 	return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: target, Remaining: &remaining}, again.comparison)

@@ -45,13 +45,20 @@ func TestRowChecks(t *testing.T) {
 					if d := firstDifference(before, p.dump(t, target)); d != "" {
 						t.Errorf("asking changed the target: %s", d)
 					}
-					if strings.Contains(text, "will-fail") {
-						if !strings.Contains(r.errout, "will fail") {
+					if strings.Contains(text, "will-fail") { // it is held back, and the rest runs
+						if !strings.Contains(r.errout, "held back  ") || !strings.Contains(r.errout, "clean the rows first") {
 							t.Errorf("it is not said: %s", r.errout)
 						}
-						r = want(t, 3, dir, "apply", file, target, "--yes")
-						if d := firstDifference(before, p.dump(t, target)); d != "" || !strings.Contains(r.errout, "stand in the way") {
-							t.Errorf("%s\n%s", d, r.errout)
+						quiet := run(t, dir, "script", source, target, "-q")
+						if quiet.code != 3 || !strings.Contains(quiet.errout, "held back  ") {
+							t.Errorf("not said with -q: %s", quiet.errout)
+						}
+						if out, err := p.client(target, file); err != nil {
+							t.Errorf("the rest does not run: %s", out)
+						}
+						want(t, 1, dir, "compare", source, target)
+						if again := run(t, dir, "script", source, target); again.code != 3 || !strings.Contains(again.out, " 0 to run") {
+							t.Errorf("something is still to run: %s", again.out)
 						}
 						return
 					}

@@ -91,6 +91,7 @@ type JSONStep struct {
 	Risks  []order.Risk `json:"risks,omitempty"`
 	// Cleared are risks that are none, as the target's rows said.
 	Cleared []order.Risk      `json:"cleared,omitempty"`
+	Fills   []order.Fill      `json:"fills,omitempty"`
 	Locks   []order.TableLock `json:"locks,omitempty"`
 }
 

@@ -82,6 +82,8 @@ func answer(ctx context.Context, db engine.RowReader, q *order.Question, totals 
 		a.State, why = order.NotKnown, err.Error()
 		if errors.Is(err, engine.ErrTime) {
 			why = fmt.Sprintf("it took longer than %s", limit)
+		} else if q.Tries != "" && !errors.Is(err, engine.ErrConnect) {
+			a.State = order.Broken
 		}
 	}
 	probed := false
@@ -107,7 +109,7 @@ func answer(ctx context.Context, db engine.RowReader, q *order.Question, totals 
 			fail(err)
 		}
 	}
-	if q.Total != "" && a.State != order.NotKnown {
+	if q.Total != "" && a.State != order.NotKnown && a.State != order.Broken {
 		a.Of = totals.of(ctx, db, q.Total, limit)
 	}
 	if a.State == order.Clean && q.Total == "" || a.Of < a.Rows {

@@ -33,19 +33,12 @@ const (
 
 // Meta is the first footer line.
 type Meta struct {
-	Format int               `json:"format"`
-	Engine string            `json:"engine"`
-	Source string            `json:"source"`
-	Target string            `json:"target"`
-	Steps  int               `json:"steps"`
-	Locks  []order.TableLock `json:"locks,omitempty"`
-	// Touches are the objects the step changes.
-	Touches []catalog.Ref `json:"touches,omitempty"`
-	Creates bool          `json:"creates,omitempty"` // it makes its object
-	Drops   bool          `json:"drops,omitempty"`
-	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
-	Later   bool          `json:"later,omitempty"` // behind it
-	Held    int           `json:"held_back"`
+	Format int    `json:"format"`
+	Engine string `json:"engine"`
+	Source string `json:"source"`
+	Target string `json:"target"`
+	Steps  int    `json:"steps"`
+	Held   int    `json:"held_back"`
 	// Scope is how the comparison was narrowed, as options.
 	Scope []string `json:"scope,omitempty"`
 	// Groups are what was counted besides (`--include`).
@@ -70,6 +63,7 @@ type StepInfo struct {
 	Risks  []order.Risk `json:"risks,omitempty"`
 	// Cleared are risks that are none, as the target's rows said.
 	Cleared []order.Risk      `json:"cleared,omitempty"`
+	Fills   []order.Fill      `json:"fills,omitempty"`
 	Locks   []order.TableLock `json:"locks,omitempty"`
 	// Touches are the objects the step changes.
 	Touches []catalog.Ref `json:"touches,omitempty"`
@@ -227,7 +221,7 @@ func (w *writer) header() {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
 				w.field("WILL FAIL", fmt.Sprintf("step %d, %s: %s", s.Number, r.On, r.Sentence()))
-				w.field("", WayOut)
+				w.field("", WayOut(r))
 			}
 		}
 	}
@@ -239,8 +233,8 @@ func (w *writer) header() {
 		if i == 0 {
 			name = "held back"
 		}
-		w.field(name, r.Sentence())
-		w.field("", fmt.Sprintf("allow it with --may-lose '%s'", r.On))
+		w.field(name, r.Because())
+		w.field("", WayOut(r))
 	}
 	for i, r := range w.Gone {
 		w.field(map[bool]string{true: "GONE"}[i == 0], r.Text+": that does not come back by this; see the rows that were saved, or the backup")
@@ -256,8 +250,16 @@ func (w *writer) header() {
 	w.line("")
 }
 
-// WayOut is what can be done about a step that will fail on the rows.
-const WayOut = "clean the rows first, give a value with --fill, or leave it out with --except"
+// WayOut is what can be done about a risk that holds something back.
+func WayOut(r order.Risk) string {
+	if r.Kind != order.WillFail {
+		return "allow it with --may-lose " + Quoted(r.On.String())
+	}
+	return "clean the rows first, give a value with --fill, or leave it out with --except"
+}
+
+// Quoted is a text as one word of a shell.
+func Quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'" }
 
 func (w *writer) lossWords(r order.Risk) string {
 	if r.Rows != nil && r.Rows.Guarded {
@@ -368,6 +370,9 @@ func (w *writer) step(s *order.Step) {
 	for _, r := range s.Cleared {
 		w.say("  . ", ClearedWords(r))
 	}
+	for _, f := range s.Fills {
+		w.say("  . fill: ", f.Sentence())
+	}
 	for _, l := range s.Locks {
 		w.say("  lock: ", l.Words())
 	}
@@ -384,7 +389,7 @@ func (w *writer) held() {
 	}
 	w.line("")
 	w.line("-- " + strings.Repeat("-", width-3))
-	w.say("", "Held back: these steps would destroy something, or depend on one that would. They do not run.")
+	w.say("", "Held back: these steps would destroy something or fail on the rows, or depend on one that would. They do not run.")
 	for _, s := range w.Plan.Held {
 		w.line("--")
 		w.say(fmt.Sprintf("held back %d  ", s.Number), s.Title)
@@ -443,7 +448,7 @@ func (w *writer) footer() {
 }
 
 func stepInfo(s *order.Step) StepInfo {
-	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Locks: s.Locks, Apart: s.Alone || s.Later, Later: s.Later}
+	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Fills: s.Fills, Locks: s.Locks, Apart: s.Alone || s.Later, Later: s.Later}
 	seen := map[catalog.Ref]bool{}
 	for _, r := range slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes) {
 		if o := r.Object(); !seen[o] {

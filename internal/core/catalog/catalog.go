@@ -94,6 +94,7 @@ const (
 	AspectType      Aspect = "type"      // the type of a column
 	AspectBody      Aspect = "body"      // what it computes
 	AspectIndex     Aspect = "index"     // the uniqueness it proves
+	AspectValue     Aspect = "value"     // the values rows hold; whatever stands on it stays
 )
 
 // Need is one edge of the dependency graph.

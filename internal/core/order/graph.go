@@ -103,6 +103,11 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		for _, r := range a.After {
 			g.waitAll(i, l.makers(r), firm)
 		}
+		for _, r := range a.Uses {
+			for _, j := range l.removers(r) {
+				g.wait(j, i, firm)
+			}
+		}
 		for _, r := range a.Makes {
 			g.makesAfter(i, r, desired, l)
 		}

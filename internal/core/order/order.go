@@ -41,6 +41,14 @@ type Risk struct {
 	Save *Save `json:"save,omitempty"`
 }
 
+// Because is the risk as the reason why something is held back.
+func (r Risk) Because() string {
+	if r.Kind == WillFail {
+		return r.On.String() + " " + r.Sentence()
+	}
+	return r.Sentence()
+}
+
 // Save is how rows are written down: each row of the query is a statement
 // that brings something back. Lock keeps others from changing it meanwhile,
 // Release gives the lock back where the end of the transaction does not.
@@ -97,6 +105,10 @@ type Action struct {
 	// After lists things that must be as desired before the action runs,
 	// besides what the things it makes need.
 	After []catalog.Ref
+	// Uses lists things of the target that must still be there when it runs.
+	Uses []catalog.Ref
+	// Fills are the values that rows get where they hold NULL.
+	Fills []Fill
 	// Prefix and Clauses stand for one statement, "PREFIX CLAUSE, CLAUSE;".
 	// Neighbours with one Prefix become one statement, so that a table is
 	// rewritten once.
@@ -116,6 +128,26 @@ type Action struct {
 	titles []string // of what was joined
 	// Cleared are risks that are none, as the rows say.
 	Cleared []Risk
+}
+
+// Fill is a value for the rows that hold NULL in a column that may not any
+// more.
+type Fill struct {
+	On    catalog.Ref `json:"on"`
+	Value string      `json:"value"` // SQL
+	// Ask is how many rows that are, nil where they cannot be asked. Its probe
+	// tries the value on them.
+	Ask  *Question `json:"-"`
+	Rows *Answer   `json:"row_check,omitempty"`
+}
+
+// Sentence is the fill in words, with what the rows say.
+func (f Fill) Sentence() string {
+	text := fmt.Sprintf("where column %s holds NULL it gets %s", f.On.Part, f.Value)
+	if f.Rows != nil {
+		text += ": " + f.Rows.Text
+	}
+	return text
 }
 
 // Change is a difference a Writer is to carry out.
@@ -197,7 +229,7 @@ type Plan struct {
 	// Held are the steps nobody allowed, in the order in which they would
 	// follow, with what depends on them.
 	Held []*Step
-	// HeldBecause are the losses that nobody allowed.
+	// HeldBecause are the losses that nobody allowed, and what the rows forbid.
 	HeldBecause []Risk
 	// Guards are statements that stop the script before its first step.
 	Guards []string
@@ -206,14 +238,19 @@ type Plan struct {
 	Actual, Desired, Full *catalog.Catalog
 }
 
+// Allowed tells whether nothing in the plan needs to be held back.
+func (p *Plan) Allowed(allow func(Risk) bool) bool {
+	return !slices.ContainsFunc(risks(p.Steps, Loss, MayFail), func(r Risk) bool { return !allow(r) })
+}
+
 // Losses lists what the steps destroy, by permission.
 func (p *Plan) Losses() []Risk { return risks(p.Steps, Loss) }
 
-func risks(steps []*Step, kind RiskKind) []Risk {
+func risks(steps []*Step, kinds ...RiskKind) []Risk {
 	var out []Risk
 	for _, s := range steps {
 		for _, r := range s.Risks {
-			if r.Kind == kind {
+			if slices.Contains(kinds, r.Kind) {
 				out = append(out, r)
 			}
 		}
@@ -222,7 +259,8 @@ func risks(steps []*Step, kind RiskKind) []Risk {
 }
 
 // Build plans the way from the comparison's target to what it desires. allow
-// tells which losses are permitted, or are none.
+// tells which losses are permitted, or are none, and which steps the rows do
+// not forbid. What is not allowed is held back, with what depends on it.
 func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, error) {
 	full := cmp.Desired()
 	steps, err := plan(full, cmp.Target, cmp.Options.Groups, w)
@@ -232,11 +270,14 @@ func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, err
 	p := &Plan{Steps: steps, Actual: cmp.Target, Desired: full, Full: full}
 	for round := 0; ; round++ {
 		refused := false
-		for _, r := range risks(p.Steps, Loss) {
+		for _, r := range risks(p.Steps, Loss, MayFail) {
 			if allow(r) {
 				continue
 			}
 			if round > len(full.Objects)+len(cmp.Target.Objects)+100 || !hold(cmp, r.On) {
+				if r.Kind == MayFail {
+					continue // it stands in the script as what will fail, which then is not run
+				}
 				return nil, fmt.Errorf("the step on %s would lose data and cannot be held back alone; leave it out with --except, or allow it with --may-lose", r.On)
 			}
 			p.HeldBecause = append(p.HeldBecause, r)
@@ -312,6 +353,7 @@ func join(actions []*Action) []*Action {
 			m.Risks = append(m.Risks, a.Risks...)
 			m.Makes = append(m.Makes, a.Makes...)
 			m.Removes = append(m.Removes, a.Removes...)
+			m.Fills = append(m.Fills, a.Fills...)
 			m.Effects = append(m.Effects[:len(m.Effects):len(m.Effects)], a.Effects...)
 			m.SQL = append(m.SQL, a.SQL...)
 			m.titles = append(m.titles, a.Title)
@@ -469,6 +511,9 @@ func (b *builder) takeDown(refs []catalog.Ref) bool {
 
 // disturb marks for rebuilding whatever stands on the thing and cannot stay.
 func (b *builder) disturb(cmp *compare.Comparison, e Effect, removed map[catalog.Ref]bool, mark func(catalog.Ref)) {
+	if e.Aspect == catalog.AspectValue {
+		return
+	}
 	for _, u := range b.users[e.On.Object()] {
 		if u.need.Text && !e.Gone {
 			continue

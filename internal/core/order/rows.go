@@ -26,6 +26,9 @@ type Question struct {
 	Converts bool
 	// Unsure says that rows found need not mean failure.
 	Unsure bool
+	// Tries says whose expression is tried on the rows by asking; where that
+	// fails the answer is Broken.
+	Tries string
 	// Locks keep others from changing the rows, Guard stops the script when
 	// Count would no longer be 0; each is one statement. They stand before the
 	// first step that touches one of On, and Release, where an engine has no
@@ -66,6 +69,7 @@ const (
 	Clean    AnswerState = "clean"     // no row is concerned
 	Found    AnswerState = "found"     // some are
 	NotKnown AnswerState = "not known" // it could not be asked, or took too long
+	Broken   AnswerState = "broken"    // what it tries does not work at all
 )
 
 // Answer is what the rows say.
@@ -105,11 +109,19 @@ func (as Answers) Clean(r Risk) bool {
 	return a != nil && a.State == Clean && !r.Ask.Unsure
 }
 
+// Forbids tells whether the rows say that the step of the risk will fail.
+func (as Answers) Forbids(r Risk) bool {
+	a := as.To(r.Ask)
+	return a != nil && r.Kind == MayFail && a.State == Found && !r.Ask.Unsure
+}
+
 // Words are what an answer says: "12 of 9,310 rows hold NULL".
 func (q *Question) Words(state AnswerState, rows, of int64, why string) string {
 	switch {
 	case state == NotKnown:
 		return "not known (" + why + ")"
+	case state == Broken:
+		return why
 	case state == Clean && q.Total != "":
 		return fmt.Sprintf("none of %s %s", words.Number(of, "row", "rows"), agree(1, q.What))
 	case state == Clean:
@@ -138,12 +150,18 @@ func agree(rows int64, what string) string {
 func (p *Plan) Questions() []*Question {
 	var out []*Question
 	seen := map[string]bool{}
+	add := func(q *Question) {
+		if q != nil && !seen[q.key()] {
+			seen[q.key()] = true
+			out = append(out, q)
+		}
+	}
 	for _, s := range slices.Concat(p.Steps, p.Held) {
 		for _, r := range s.Risks {
-			if r.Ask != nil && !seen[r.Ask.key()] {
-				seen[r.Ask.key()] = true
-				out = append(out, r.Ask)
-			}
+			add(r.Ask)
+		}
+		for _, f := range s.Fills {
+			add(f.Ask)
 		}
 	}
 	return out
@@ -165,7 +183,7 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 				}
 				s.Cleared = append(s.Cleared, r)
 				continue
-			case r.Rows != nil && r.Rows.State == Found && r.Kind == MayFail && !r.Ask.Unsure:
+			case as.Forbids(r):
 				r.Kind = WillFail
 			}
 			if r.Kind == Loss {
@@ -176,12 +194,33 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 		s.Risks = left
 	}
 	for _, s := range p.Held {
-		for i := range s.Risks {
-			s.Risks[i].Rows = as.To(s.Risks[i].Ask)
+		as.tell(s.Risks)
+	}
+	as.tell(p.HeldBecause)
+	for _, r := range p.HeldBecause { // also where the held step comes another way than the one that was asked about
+		for _, s := range p.Held {
+			same := func(x Risk) bool { return x.Kind == r.Kind && x.On == r.On }
+			if (s.About == r.On || slices.Contains(s.Makes, r.On)) && !slices.ContainsFunc(s.Risks, same) {
+				s.Risks = append(s.Risks, r)
+				break
+			}
 		}
 	}
-	for i := range p.HeldBecause {
-		p.HeldBecause[i].Rows = as.To(p.HeldBecause[i].Ask)
+	for _, s := range slices.Concat(p.Steps, p.Held) {
+		for i := range s.Fills {
+			s.Fills[i].Rows = as.To(s.Fills[i].Ask)
+		}
+	}
+}
+
+// tell writes the answers into risks of what is held back.
+func (as Answers) tell(risks []Risk) {
+	for i := range risks {
+		r := &risks[i]
+		r.Rows = as.To(r.Ask)
+		if as.Forbids(*r) {
+			r.Kind = WillFail
+		}
 	}
 }
 

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -30,8 +31,12 @@ func (Engine) Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock {
 	if o == nil || o.Kind != catalog.Table {
 		return nil
 	}
+	altered := slices.ContainsFunc(s.SQL, func(sql string) bool { return strings.HasPrefix(sql, "ALTER TABLE") })
 	for _, sql := range s.SQL {
 		for _, t := range takes {
+			if t.begins == "UPDATE" && altered {
+				continue // the stronger lock is what matters
+			}
 			if strings.HasPrefix(sql, t.begins) && strings.Contains(sql, t.has) {
 				return []order.TableLock{{On: o.Ref(), Mode: t.mode, Waits: t.waits}}
 			}

@@ -145,7 +145,10 @@ type change struct {
 	drops, columns, adds, options []string
 	action                        *order.Action
 	lossy                         bool
-	first, after                  []*order.Action // before and behind it
+	first, after                  []*order.Action   // before and behind it
+	fills, used, notNull          []string          // UPDATEs, the drops of what they read, and the clauses they are for
+	nullable                      map[string]string // clauses that set NOT NULL, and the same without
+	twice                         bool              // the clauses must come in two statements, the fills between them
 	avoidBlocking                 bool
 	copies                        map[string]bool // the clauses that copy the table
 	titles                        []string
@@ -160,8 +163,9 @@ func (ch *change) say(format string, args ...any) {
 // that the table is copied once at most; partitions, keys and triggers follow.
 func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	o, was := c.Source, c.Target
-	ch := &change{Change: c, avoidBlocking: w.AvoidBlocking, copies: map[string]bool{}, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
+	ch := &change{Change: c, avoidBlocking: w.AvoidBlocking, copies: map[string]bool{}, nullable: map[string]string{}, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
 	var keys, last []*order.Action
+	var triggers []*compare.Item
 	for _, it := range c.Parts {
 		switch it.Kind() {
 		case catalog.ForeignKey:
@@ -174,7 +178,7 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 				last = append(last, k)
 			}
 		case catalog.Trigger:
-			last = append(last, w.trigger(c, it)...)
+			triggers = append(triggers, it)
 		case catalog.Column:
 		default:
 			w.index(ch, it)
@@ -182,6 +186,9 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	}
 	w.columns(ch)
 	ch.tableFacts()
+	for _, it := range triggers {
+		last = append(last, w.triggerAround(ch, it)...)
+	}
 	out := append(keys, ch.first...)
 	parts := partitions(c)
 	if d := c.Property("partitions"); d != nil && d.Target != nil && uniqueChanges(c) {
@@ -223,7 +230,7 @@ func (ch *change) statement() bool {
 			a.Title += fmt.Sprintf(" and %d more", n-4)
 		}
 	}
-	a.SQL = ch.statements()
+	a.SQL = ch.filled()
 	if ch.lossy {
 		// The loss was allowed: values that do not fit are changed.
 		a.SQL = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, a.SQL, []string{"SET SESSION sql_mode = '" + mode + "';"})
@@ -242,6 +249,33 @@ const (
 // what others can go on under and one for what copies the table, each saying
 // so, so that the server refuses rather than blocks.
 func (ch *change) statements() []string {
+	return ch.alters(ch.drops, ch.columns, ch.adds, ch.options)
+}
+
+// filled are the statements with the fills where they belong: before the one
+// that sets NOT NULL, behind what the values want to be there.
+func (ch *change) filled() []string {
+	if len(ch.fills) == 0 {
+		return ch.statements()
+	}
+	read := func(drop string) bool { return slices.Contains(ch.used, drop) }
+	now, last := slices.Clone(ch.drops), []string(nil)
+	if slices.ContainsFunc(ch.drops, read) {
+		now = slices.DeleteFunc(now, read)
+		last = slices.DeleteFunc(slices.Clone(ch.drops), func(d string) bool { return !read(d) })
+	}
+	ch.twice = ch.twice || len(now) > 0
+	if !ch.twice {
+		return slices.Concat(ch.fills, ch.alters(last, ch.columns, ch.adds, ch.options))
+	}
+	columns := slices.Clone(ch.columns)
+	for i, c := range columns {
+		columns[i] = cmp.Or(ch.nullable[c], c)
+	}
+	return slices.Concat(ch.alters(now, columns, nil, ch.options), ch.fills, ch.alters(last, ch.notNull, ch.adds, nil))
+}
+
+func (ch *change) alters(drops, columns, adds, options []string) []string {
 	alter := func(how string, clauses ...string) string {
 		if how != "" {
 			clauses = append(slices.Clip(clauses), how)
@@ -252,19 +286,22 @@ func (ch *change) statements() []string {
 		}
 		return delimited("ALTER TABLE " + quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  "))
 	}
-	all := slices.Concat(ch.drops, ch.columns, ch.adds, ch.options)
+	all := slices.Concat(drops, columns, adds, options)
+	if len(all) == 0 {
+		return nil
+	}
 	if !ch.avoidBlocking {
 		return []string{alter("", all...)}
 	}
 	var light, heavy []string
-	for _, c := range ch.adds {
+	for _, c := range adds {
 		if ch.copies[c] {
 			heavy = append(heavy, c)
 		} else {
 			light = append(light, c)
 		}
 	}
-	body := slices.Concat(ch.drops, ch.columns, ch.options)
+	body := slices.Concat(drops, columns, options)
 	bodyCopies := slices.ContainsFunc(body, func(c string) bool { return ch.copies[c] })
 	counted := slices.ContainsFunc(ch.Source.PartsOf(catalog.Column), func(c *catalog.Object) bool { return c.Has("auto increment") })
 	whole := slices.ContainsFunc(ch.Parts, func(it *compare.Item) bool { return it.Kind() == kindPeriod && it.Status != compare.Same })
@@ -514,17 +551,8 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		}
 	}
 	if it.Property("not null") != nil && col.Has("not null") {
-		value, given := w.fill(ch.Source, col)
-		if !given && col.Has("default") {
-			value, given = col.Text("default"), true
-		}
-		if given {
-			up := &order.Action{About: ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, ch.Source.Name),
-				SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", quote(ch.Source.Name), quote(was.Name), value, quote(was.Name))}}
-			if n := len(ch.first); n > 0 {
-				up.Sequel = ch.first[n-1]
-			}
-			ch.first = append(ch.first, up)
+		if value, whose := w.forNulls(ch.Source, col); value != "" {
+			ch.fillNulls(it, value, whose)
 		} else {
 			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
@@ -537,6 +565,52 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	if place != "" {
 		ch.copied(ch.columns)
 	}
+}
+
+// forNulls is the value for rows that hold NULL in a column that may not any
+// more: what the user gives, or the source's default. whose says which.
+func (w *Writer) forNulls(o, col *catalog.Object) (value, whose string) {
+	if fill, ok := w.fill(o, col); ok {
+		return fill, fmt.Sprintf("--fill %s.%s=%s", o.Name, col.Name, fill)
+	}
+	if def := col.Text("default"); def != "" && !strings.EqualFold(def, "null") {
+		return def, fmt.Sprintf("the default of column %s of table %s, %s,", col.Name, o.Name, def)
+	}
+	return "", ""
+}
+
+// fillNulls gives rows that hold NULL a value before the newest clause makes
+// the column NOT NULL. Where the value may want what the clause brings (a new
+// type, a check that goes), the clause comes in two: first all but NOT NULL.
+func (ch *change) fillNulls(it *compare.Item, value, whose string) {
+	col, was := it.Source, it.Target
+	ref := ch.Source.PartRef(col)
+	clause := ch.columns[len(ch.columns)-1]
+	nullable := col.Clone()
+	nullable.Remove("not null")
+	then := "MODIFY COLUMN " + columnSQL(col)
+	ch.notNull = append(ch.notNull, then)
+	ch.copies[then] = true
+	ch.nullable[clause] = strings.Replace(clause, columnSQL(col), columnSQL(nullable), 1)
+	ch.copies[ch.nullable[clause]] = true
+	plain := !slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
+		return d.Name != "not null" && d.Name != "default" && d.Name != "comment"
+	})
+	ch.twice = ch.twice || !plain
+	set := []string{quote(col.Name) + " = " + value}
+	for _, p := range ch.Target.PartsOf(catalog.Column) {
+		if p.Has("on update") && p.Key() != was.Key() {
+			set = append(set, quote(p.Name)+" = "+quote(p.Name))
+		}
+	}
+	ch.fills = append(ch.fills, fmt.Sprintf("UPDATE %s SET %s WHERE %s IS NULL;", quote(ch.Source.Name), strings.Join(set, ", "), quote(col.Name)))
+	used := mentions(value)
+	for name := range used {
+		ch.used = append(ch.used, "DROP COLUMN "+quote(name))
+	}
+	ch.action.Fills = append(ch.action.Fills, order.Fill{On: ref, Value: value, Ask: noValue(ch.Change, ch.Target, was)})
+	ch.risk(order.MayFail, ref, fmt.Sprintf("fails when the value for column %s is NULL itself", col.Name), &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
+		Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", quote(ch.Target.Name), quote(was.Name), value)})
 }
 
 // placeOf is where a column stands in the source.
@@ -725,6 +799,43 @@ func reorganized(now, was string) (old, into string, ok bool) {
 		names = append(names, quote(c.next().Name()))
 	}
 	return strings.Join(names, ", "), strings.Join(l1, ",\n  "), true
+}
+
+// triggerAround changes a trigger. Where rows are filled, none that looks at
+// updates is there meanwhile: the fill is nobody's change but ours.
+func (w *Writer) triggerAround(ch *change, it *compare.Item) []*order.Action {
+	if len(ch.fills) == 0 || !onUpdate(it.Object()) {
+		return w.trigger(ch.Change, it)
+	}
+	if it.Target != nil {
+		down := dropTrigger(ch.Target, it.Target)
+		if n := len(ch.first); n > 0 {
+			down.Sequel = ch.first[n-1]
+		}
+		ch.first = append(ch.first, down)
+	}
+	if it.Source == nil {
+		return nil
+	}
+	up := createTrigger(ch.Source, it.Source, ch.Change, "CREATE ")
+	up.Sequel = ch.action
+	if it.Status == compare.Same {
+		up.Title = "put back " + strings.TrimPrefix(up.Title, "create ")
+	}
+	return []*order.Action{up}
+}
+
+// onUpdate tells whether a trigger looks at updates.
+func onUpdate(trigger *catalog.Object) bool {
+	for _, t := range newCursor(trigger.Text("definition")).toks {
+		switch {
+		case t.Is("update"):
+			return true
+		case t.Is("insert"), t.Is("delete"):
+			return false
+		}
+	}
+	return true
 }
 
 func (w *Writer) trigger(c *order.Change, it *compare.Item) []*order.Action {

@@ -30,6 +30,12 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	}
 	for _, it := range changes {
 		a.Risks = append(a.Risks, w.partRisks(c, it)...)
+		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil || !it.Source.Has("not null") || it.Target.Has("not null") {
+			continue
+		}
+		if value, _ := w.forNulls(o, it.Source); value != "" {
+			a.Fills = append(a.Fills, order.Fill{On: o.PartRef(it.Source), Value: value, Ask: noValue(old, it.Target)})
+		}
 	}
 	if o.Has("strict") && !old.Has("strict") {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column", Ask: otherTypes(o, old)})
@@ -109,6 +115,10 @@ func (w *Writer) copyLists(c *order.Change) (into, from []string) {
 		}
 		fill, filled := w.Fill[c.Source.Match+"."+col.Match]
 		was := c.Target.Part(catalog.Column, col.Match)
+		if was != nil && !filled && col.Has("not null") && !was.Has("not null") {
+			fill, _ = w.forNulls(c.Source, col)
+			filled = fill != ""
+		}
 		switch {
 		case was == nil && filled:
 			into, from = append(into, quoteName(col.Name)), append(from, fill)
@@ -155,6 +165,19 @@ func (w *Writer) partRisks(c *order.Change, it *compare.Item) []order.Risk {
 	return nil
 }
 
+// forNulls is the value for rows that hold NULL in a column that may not any
+// more: what the user gives, or the source's default. whose says which.
+func (w *Writer) forNulls(o, col *catalog.Object) (value, whose string) {
+	if fill, ok := w.Fill[o.Match+"."+col.Match]; ok {
+		return fill, fmt.Sprintf("--fill %s.%s=%s", o.Name, col.Name, fill)
+	}
+	if def := col.Property("default"); def != nil && def.Value.Canonical() != "null" {
+		value = def.Value.String()
+		return value, fmt.Sprintf("the default of column %s of table %s, %s,", col.Name, o.Name, value)
+	}
+	return "", ""
+}
+
 func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 	col := it.Source
 	on := c.Source.PartRef(col)
@@ -170,7 +193,11 @@ func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 		}
 		return out
 	}
-	if d := it.Property("not null"); d != nil && d.Target == nil && !filled {
+	if value, whose := w.forNulls(c.Source, col); it.Property("not null") != nil && it.Property("not null").Target == nil && value != "" {
+		add(order.MayFail, &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
+			Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", quoteName(c.Target.Name), quoteName(it.Target.Name), value)},
+			"fails when the value for column %s is NULL itself", col.Name)
+	} else if d := it.Property("not null"); d != nil && d.Target == nil {
 		add(order.MayFail, noValue(c.Target, it.Target), "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
 	}
 	was := it.Target

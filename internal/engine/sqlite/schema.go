@@ -30,7 +30,7 @@ func Build(rows []Row) (*catalog.Catalog, error) { return build(rows, false) }
 // digests.
 func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
 	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
-	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows)), views: map[string]string{}, inView: map[string][]string{}}
+	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows)), views: map[string]string{}, inView: map[string][]string{}, whole: func(o *catalog.Object) *catalog.Object { return o }}
 	for _, r := range rows {
 		if r.Type == "view" {
 			b.views[catalog.FoldASCII(r.Name)] = r.SQL
@@ -200,7 +200,8 @@ type builder struct {
 	tables map[string]*catalog.Object // tables, virtual tables and views by folded name
 	views  map[string]string          // the texts of views by folded name
 	inView map[string][]string        // the names in them, once they were looked for
-	parse  func() error               // reads the tables whose columns must be known
+	// whole is a table with its columns, also where the catalog leaves it unread.
+	whole func(*catalog.Object) *catalog.Object
 }
 
 // stubs makes a catalog in which tables and views wait to be read.
@@ -246,7 +247,16 @@ func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
 		}
 		return nil
 	}
-	b.parse = func() error { return read(b.c.Objects) }
+	b.whole = func(o *catalog.Object) *catalog.Object {
+		g := groupOf[o]
+		if g == nil || !o.Unread {
+			return o
+		}
+		if err := parseGroups([]*group{g}); err != nil {
+			return o // what cannot be read is told when it is wanted
+		}
+		return g.object
+	}
 	b.c.Expand = func(_ context.Context, list []*catalog.Object) error {
 		if err := read(list); err != nil {
 			return err
@@ -370,9 +380,6 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 		prev = t
 	}
 	columns := sync.OnceValue(func() map[string]bool {
-		if b.parse != nil {
-			_ = b.parse() // what cannot be read is told when it is wanted
-		}
 		out := map[string]bool{}
 		for _, t := range toks {
 			if t.IsName() {
@@ -401,7 +408,7 @@ func (b *builder) columnsOf(relation string, into, seen map[string]bool) {
 		return
 	}
 	seen[relation] = true
-	for _, p := range o.PartsOf(catalog.Column) {
+	for _, p := range b.whole(o).PartsOf(catalog.Column) {
 		into[p.Match] = true
 	}
 	for _, a := range o.List("written arguments") {
@@ -436,7 +443,7 @@ func (b *builder) needs(o *catalog.Object, v catalog.Value, toks []sqltext.Token
 		seen[r] = true
 		o.Need(r, catalog.AspectRowType)
 		if t := b.c.Find(r); t != nil {
-			for _, col := range t.PartsOf(catalog.Column) {
+			for _, col := range b.whole(t).PartsOf(catalog.Column) {
 				if occurs[col.Match] {
 					o.Need(t.PartRef(col), catalog.AspectType)
 				}

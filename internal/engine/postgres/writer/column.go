@@ -92,8 +92,17 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 		with := col.Clone()
 		with.Remove("not null")
 		with.Remove("identity")
+		with.Remove("default")
 		a.Clauses = []string{"ADD COLUMN " + columnSQL(with, false)}
-		a.SQL = append(a.SQL, fmt.Sprintf("UPDATE %s SET %s = %s;", qualified(o), quote(col.Name), fill))
+		a.SQL = append(a.SQL, fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING %s;", alterPrefix(o), quote(col.Name), withCollation(col), inBrackets(fill)))
+		a.Uses = usedColumns(c.Target, fill)
+		if q := rows.Needing(c.Target); q != nil {
+			q = &order.Question{Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, col.Name, fill), What: "would hold NULL", None: "none would",
+				Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s)::%s IS NULL", qualified(c.Target), fill, col.Text("type"))}
+			if steadyType(c, col) && col.Has("not null") {
+				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL", col.Name), Ask: q})
+			}
+		}
 		var then []string
 		for _, t := range []struct {
 			wanted bool
@@ -150,14 +159,7 @@ func givenByDomain(cat *catalog.Catalog, col *catalog.Object) bool {
 }
 
 // namesColumn tells whether an expression names a column of the table.
-func namesColumn(o *catalog.Object, expr string) bool {
-	for _, t := range sqltext.Significant(sqltext.Postgres, expr) {
-		if t.IsName() && o.Part(catalog.Column, t.Name()) != nil {
-			return true
-		}
-	}
-	return false
-}
+func namesColumn(o *catalog.Object, expr string) bool { return len(usedColumns(o, expr)) > 0 }
 
 func columnComment(o, col *catalog.Object) string {
 	return fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(col.Name), commentText(col))
@@ -444,16 +446,98 @@ func (w *Writer) nullability(c *order.Change, b *columnChange, it *compare.Item,
 	a.Risks = []order.Risk{{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, b.o.Name, col.Name), Ask: nullQuestion(b.was, it.Target)},
 		{Kind: order.Lock, On: b.ref, Text: "everything on " + b.o.Name + " waits while the rows are checked"}}
 	w.notNullGently(c, b, a)
-	if fill, ok := w.fill(b.o, col); ok {
+	if value, whose := w.forNulls(b.o, col); value != "" {
 		a.Risks = a.Risks[1:]
-		up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
-			SQL: []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), fill, quote(col.Name))}}
+		up := w.fillNulls(c, b, it.Target, value, whose)
 		for _, earlier := range b.out[:len(b.out)-1] {
 			up.Sequel = earlier
 		}
 		a.Sequel = up
 		b.out = append(b.out, up)
 	}
+}
+
+// forNulls is the value for rows that hold NULL in a column that may not any
+// more: what the user gives, or the source's default. whose says which.
+func (w *Writer) forNulls(o, col *catalog.Object) (value, whose string) {
+	if fill, ok := w.fill(o, col); ok {
+		return fill, fmt.Sprintf("--fill %s.%s=%s", o.Name, col.Name, fill)
+	}
+	if col.Has("default") {
+		return col.Text("default"), fmt.Sprintf("the default of column %s of table %s, %s,", col.Name, o.Name, col.Text("default"))
+	}
+	return "", ""
+}
+
+// fillNulls gives rows that hold NULL a value, and touches nothing else: where
+// a trigger, rule or policy would see an UPDATE, the column is converted
+// instead, which none of them do.
+func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object, value, whose string) *order.Action {
+	col := b.col
+	up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+		Effects: []order.Effect{{On: b.ref, Aspect: catalog.AspectValue}},
+		SQL:     []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), value, quote(col.Name))}}
+	up.Uses = usedColumns(b.was, value)
+	if watched(c, b.was) || watched(c, b.o) {
+		up.SQL = []string{fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING coalesce(%s, %s);", alterPrefix(b.o), quote(col.Name), withCollation(col), quote(col.Name), value)}
+		up.Risks = []order.Risk{{Kind: order.Rewrite, On: b.ref, Text: "the table is copied, so that no trigger, rule or policy sees its rows change"}}
+	}
+	up.Fills = []order.Fill{{On: b.ref, Value: value, Ask: nullQuestion(b.was, was)}}
+	if q := nullQuestion(b.was, was); q != nil { // the value itself may be none, or not to be had
+		name := quote(was.Name)
+		q = &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
+			Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s)::%s IS NULL", qualified(b.was), name, value, col.Text("type"))}
+		if steadyType(c, col) {
+			up.Risks = append(up.Risks, order.Risk{Kind: order.MayFail, On: b.ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", col.Name), Ask: q})
+		}
+	}
+	return up
+}
+
+// usedColumns are the columns of a table that an expression names.
+func usedColumns(o *catalog.Object, expr string) []catalog.Ref {
+	var out []catalog.Ref
+	for _, t := range sqltext.Significant(sqltext.Postgres, expr) {
+		if col := o.Part(catalog.Column, t.Name()); t.IsName() && col != nil {
+			out = append(out, o.PartRef(col))
+		}
+	}
+	return out
+}
+
+func inBrackets(expr string) string { return "(" + expr + ")" }
+
+// steadyType tells whether a column's type is one the target knows as the
+// source does.
+func steadyType(c *order.Change, col *catalog.Object) bool {
+	base, _, _ := splitType(col.Text("type"))
+	if !strings.Contains(base, ".") {
+		return true
+	}
+	for _, kind := range []catalog.Kind{catalog.Enum, kindDomain} {
+		if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); a != nil && b != nil && a.Fingerprint() == b.Fingerprint() {
+			return true
+		}
+	}
+	return false
+}
+
+// watched tells whether an UPDATE of a table is seen by anything of its own.
+func watched(c *order.Change, o *catalog.Object) bool {
+	if o == nil {
+		return false
+	}
+	if o.Has("partition by") || o.Has("partition of") || o.Has("row security forced") {
+		return true // its family may have triggers of their own
+	}
+	return slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Kind == catalog.Trigger || p.Kind == kindRule })
+}
+
+func withCollation(col *catalog.Object) string {
+	if n := col.Text("collation"); n != "" {
+		return col.Text("type") + " COLLATE " + n
+	}
+	return col.Text("type")
 }
 
 // notNullFact changes the name or state of a NOT NULL that stays (PostgreSQL

@@ -251,8 +251,8 @@ func (w *Writer) notNullGently(c *order.Change, b *columnChange, a *order.Action
 			}
 		}
 	}
-	if _, filled := w.fill(b.o, b.col); filled {
-		return // every row is written anyway
+	if value, _ := w.forNulls(b.o, b.col); value != "" {
+		return // the rows are looked at anyway
 	}
 	name := quote("dapper_mirror_" + b.col.Name + "_is_given")
 	check := fmt.Sprintf("%s ADD CONSTRAINT %s CHECK (%s IS NOT NULL) NOT VALID;", alterPrefix(b.o), name, quote(b.col.Name))
