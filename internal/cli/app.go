@@ -12,6 +12,7 @@ import (
 	"io"
 	"os"
 	"os/exec"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"syscall"
@@ -20,6 +21,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
@@ -67,6 +69,12 @@ func refusal(code, format string, args ...any) error {
 	return &failure{exitSafety, code, fmt.Errorf(format, args...)}
 }
 
+// partly is a failure after which the target's state is not as it should be,
+// or not known.
+func partly(code, format string, args ...any) error {
+	return &failure{exitPartly, code, fmt.Errorf(format, args...)}
+}
+
 // app is one run of the program.
 type app struct {
 	stdin          io.Reader
@@ -84,12 +92,15 @@ type app struct {
 	lockWait                     time.Duration
 	patience                     time.Duration // with a server that went away at COMMIT
 	changing                     atomic.Bool   // a script is at work on a target
+	ran                          bool          // a script ran to its end
 	scopeOnly, scopeExcept, with []string
+	emptySource                  bool
+	streams                      map[string]*catalog.Catalog // what was read from pipes, by their identity
 }
 
 // Main runs the program and answers its exit code.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, patience: 30 * time.Second}
+	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, patience: 30 * time.Second, streams: map[string]*catalog.Catalog{}}
 	ctx, stop := interrupts(stderr, &a.changing)
 	defer stop()
 	root := a.root()
@@ -134,7 +145,7 @@ func (a *app) fail(ctx context.Context, err error) int {
 		j.Code, j.Exit = f.code, f.exit
 	}
 	if ctx.Err() != nil && j.Exit != exitPartly {
-		j.Code, j.Exit, j.Message = "interrupted", exitInterrupted, "interrupted; "+afterInterrupt(step)
+		j.Code, j.Exit, j.Message = "interrupted", exitInterrupted, "interrupted; "+a.afterInterrupt(step)
 	}
 	j.Message = report.Safe(j.Message)
 	if a.format == "json" {
@@ -145,9 +156,12 @@ func (a *app) fail(ctx context.Context, err error) int {
 	return j.Exit
 }
 
-func afterInterrupt(step *script.StepError) string {
-	if step != nil {
+func (a *app) afterInterrupt(step *script.StepError) string {
+	switch {
+	case step != nil:
 		return "the target is as it was"
+	case a.ran:
+		return "the script had run to its end before"
 	}
 	return "nothing was changed"
 }
@@ -179,17 +193,20 @@ func isTerminal(x any) bool {
 
 // style is how results are to look.
 func (a *app) style() report.Style {
-	st := report.Style{Width: 100}
-	if f, ok := a.stdout.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
-		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w >= 40 {
-			st.Width = min(w, 120)
-		}
+	st := report.Style{Width: 100, Whole: true}
+	f, ok := a.stdout.(*os.File)
+	width := 0
+	if terminal := ok && term.IsTerminal(int(f.Fd())); terminal {
 		st.Color = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
-	} else if c := os.Getenv("COLUMNS"); c != "" {
-		var n int
-		if _, err := fmt.Sscan(c, &n); err == nil && n >= 40 {
-			st.Width = min(n, 120)
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil {
+			width = w
 		}
+	}
+	if c := os.Getenv("COLUMNS"); width == 0 && c != "" {
+		width, _ = strconv.Atoi(c) // what is no number says nothing
+	}
+	if width >= 40 {
+		st.Width, st.Whole = width, false
 	}
 	switch a.color {
 	case "always":

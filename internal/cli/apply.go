@@ -20,7 +20,7 @@ import (
 
 // running are the options of the commands that run a script.
 type running struct {
-	yes, create           bool
+	yes, create, edited   bool
 	lockTimeout, stepTime time.Duration
 	lockTries             int
 	saveRows, backup      string
@@ -89,6 +89,7 @@ state is not known.`,
 	}
 	o.flags(cmd)
 	cmd.Flags().BoolVar(&o.create, "create", false, "the target may not exist yet")
+	cmd.Flags().BoolVar(&o.edited, "edited", false, "run the script though it is not as it was written")
 	cmd.Flags().BoolVar(&o.resume, "resume", false, "go on where an earlier run of the script stopped")
 	rowCheckFlags(cmd, &o.rowChecks, &o.rowCheckTime)
 	return cmd
@@ -97,6 +98,9 @@ state is not known.`,
 // run checks the fit, the rows and the rights, asks, saves what a backup wants
 // and runs a script; it answers how many steps ran.
 func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, o running) (int, error) {
+	if s.Edited && !o.edited {
+		return 0, refusal("edited", "the script is not as it was written%s; look at it with `check`, and give --edited to run it as it stands", lostSteps(s))
+	}
 	base, err := a.beside(o.file, target.Label)
 	if err != nil {
 		return 0, err
@@ -169,9 +173,44 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	if err != nil {
 		return 0, err
 	}
+	a.changing.Store(false)
+	a.ran = true
 	a.note("%6.1fs  done", time.Since(start).Seconds())
 	a.forget(recordFile, s)
-	return len(steps), nil
+	return len(steps), a.proved(ctx, s, db)
+}
+
+// lostSteps says which steps are gone from a script.
+func lostSteps(s *script.Script) string {
+	if len(s.Lost) == 0 {
+		return ""
+	}
+	var list []string
+	for _, n := range s.Lost {
+		list = append(list, fmt.Sprint(n))
+	}
+	return ": of its steps these are gone: " + join(list, 10)
+}
+
+// proved sees that the target is now as the script promises.
+func (a *app) proved(ctx context.Context, s *script.Script, db engine.Database) error {
+	now, err := db.Read(ctx)
+	if err != nil {
+		return partly("not-proved", "the script ran to its end, but the target could not be read afterwards: %w; compare again", err)
+	}
+	left := s.Ends(now)
+	if len(left) == 0 {
+		return nil
+	}
+	var list []string
+	for _, m := range left {
+		list = append(list, m.On.String()+" "+m.What)
+	}
+	if s.Edited {
+		a.warn("the script was edited, and the target is not as it was to be: %s", join(list, 5))
+		return nil
+	}
+	return partly("not-as-promised", "the script ran to its end, but the target is not as it promises: %s; compare again", join(list, 5))
 }
 
 // claim opens the target for a run and keeps others from it.
@@ -197,7 +236,7 @@ func (a *app) claim(ctx context.Context, target *place.Place, create bool) (engi
 // rows nor rights stand in the way.
 func (a *app) fresh(ctx context.Context, s *script.Script, target *place.Place, recordFile string, recorded bool, fit script.FitReport, o running) error {
 	var unfinished error
-	if old, err := script.ReadRecord(recordFile, s); recorded && err == nil && !old.Done && (len(old.Statements) > 0 || old.Transaction != "") {
+	if old, err := script.ReadRecord(recordFile, s); recorded && err == nil && old.Unfinished() {
 		unfinished = refusal("unfinished", "a run of this script stopped half way (%s); go on with --resume", recordFile)
 	}
 	if len(fit.Moves) > 0 || unfinished != nil {
@@ -315,7 +354,7 @@ func (a *app) lacking(ctx context.Context, s *script.Script, target *place.Place
 	}
 	var work []engine.Work
 	for _, st := range s.Planned() {
-		locks := slices.ContainsFunc(st.Cleared, func(r order.Risk) bool { return r.Rows.Guarded }) || slices.ContainsFunc(st.Risks, func(r order.Risk) bool { return r.Save != nil && r.Save.Lock != "" })
+		locks := st.Guards || slices.ContainsFunc(st.Risks, func(r order.Risk) bool { return r.Save != nil && r.Save.Lock != "" })
 		work = append(work, engine.Work{On: st.About.Object(), Creates: st.Creates, Drops: st.Drops, Part: st.About.PartKind, Locks: locks})
 	}
 	out, err := in.Lacking(ctx, work, s.Meta.Role)
@@ -330,6 +369,9 @@ func (a *app) confirm(ctx context.Context, s *script.Script, target *place.Place
 	if s.Edited {
 		a.warn("the script was edited after it was written; it runs as it stands")
 	}
+	for _, name := range s.Meta.Gone {
+		a.note("goes    %s: only the target has it", name)
+	}
 	losses := 0
 	for _, st := range s.Planned() {
 		for _, r := range st.Risks {
@@ -339,7 +381,11 @@ func (a *app) confirm(ctx context.Context, s *script.Script, target *place.Place
 			}
 		}
 	}
-	a.note("%s on %s, %s", words.Number(len(s.Planned()), "step", "steps"), target.Label, words.Number(losses, "loss", "losses"))
+	summary := fmt.Sprintf("%s on %s, %s", words.Number(len(s.Planned()), "step", "steps"), target.Label, words.Number(losses, "loss", "losses"))
+	if n := len(s.Meta.Gone); n > 0 {
+		summary += fmt.Sprintf(", %s that only the target has", words.Number(n, "thing goes", "things go"))
+	}
+	a.note("%s", summary)
 	if yes {
 		return nil
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -66,6 +67,7 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 			}
 			var fit *script.FitReport
 			var stands standing
+			stands.unfinished = a.unfinished(args[0], s)
 			if len(args) == 2 {
 				target, err := a.resolve(args[1], true)
 				if err != nil {
@@ -78,7 +80,7 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 				fit = &r
 				if len(r.Moves) > 0 {
 					a.exit = exitDifferent
-				} else if stands, err = a.standing(cmd.Context(), s, target, r.Done); err != nil {
+				} else if err = a.standing(cmd.Context(), s, target, r.Done, &stands); err != nil {
 					return err
 				}
 			}
@@ -92,25 +94,52 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 }
 
 // standing is what stands in the way of a script on a target it fits.
-type standing struct{ lacking, failing []string }
+type standing struct {
+	lacking, failing []string
+	unfinished       string // the record of a run that stopped half way
+}
 
-func (a *app) standing(ctx context.Context, s *script.Script, target *place.Place, done bool) (st standing, err error) {
+func (a *app) standing(ctx context.Context, s *script.Script, target *place.Place, done bool, st *standing) (err error) {
 	if done || !target.Writable() || target.Missing() {
-		return st, nil
+		return nil
 	}
 	if st.lacking, err = a.lacking(ctx, s, target, false); err != nil {
-		return st, err
+		return err
 	}
 	if st.failing, err = a.askAgain(ctx, s, target, rowCheckTime); err == nil && len(st.lacking)+len(st.failing) > 0 {
 		a.exit = exitSafety
 	}
-	return st, err
+	return err
+}
+
+// unfinished is the record of a run of the script that stopped half way, ""
+// where there is none.
+func (a *app) unfinished(path string, s *script.Script) string {
+	base, err := a.beside(path, s.Meta.Target)
+	if err != nil {
+		return ""
+	}
+	rec, err := script.ReadRecord(base+".run.json", s)
+	if err != nil || !rec.Unfinished() {
+		return ""
+	}
+	return base + ".run.json"
 }
 
 func checkJSON(path string, s *script.Script, fit *script.FitReport, stands standing) *report.JSONScript {
-	js := &report.JSONScript{Lacking: stands.lacking, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
+	js := &report.JSONScript{Lacking: stands.lacking, Unfinished: stands.unfinished, Gone: s.Meta.Gone, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
 	for _, st := range s.Steps {
-		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks, Cleared: st.Cleared, Fills: st.Fills, Locks: st.Locks}
+		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks}
+		for _, text := range st.Cleared {
+			j.Cleared = append(j.Cleared, order.Risk{Kind: order.MayFail, On: st.About, Text: text})
+		}
+		for _, text := range st.Fills {
+			j.Fills = append(j.Fills, order.Fill{On: st.About, Value: text})
+		}
+		for _, text := range st.Locks {
+			mode, waits, _ := strings.Cut(text, ": ")
+			j.Locks = append(j.Locks, order.TableLock{On: st.About.Object(), Mode: mode, Waits: waits})
+		}
 		if st.Held {
 			js.Held = append(js.Held, j)
 		} else {
@@ -135,9 +164,15 @@ func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing
 		line("scope", "%s %s", s.Meta.Scope[i], s.Meta.Scope[i+1])
 	}
 	if s.Edited {
-		fmt.Fprintln(&a.out, st.Warn("edited   the script is not as it was written; its SQL runs as it stands"))
+		fmt.Fprintln(&a.out, st.Warn("edited   the script is not as it was written"+lostSteps(s)+"; apply runs it with --edited only"))
 	} else {
 		line("edited", "no")
+	}
+	if stands.unfinished != "" {
+		fmt.Fprintln(&a.out, st.Warn("stopped  a run of this script stopped half way ("+report.Safe(stands.unfinished)+"); go on with apply --resume"))
+	}
+	for _, name := range s.Meta.Gone {
+		line("goes", "%s: only the target has it", name)
 	}
 	losses := 0
 	for _, p := range s.Planned() {

@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -26,6 +29,7 @@ func (a *app) scopeFlags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
 	f.StringArrayVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
+	f.BoolVar(&a.emptySource, "empty-source", false, "the source is meant to be empty")
 	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants, definers")
 }
 
@@ -103,16 +107,25 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	if p.target, err = a.resolve(targetText, create); err != nil {
 		return nil, err
 	}
-	if p.source.Identity == p.target.Identity {
-		return nil, trouble("same-place", "source and target are the same place: %s", p.source.Label)
+	same := func() error {
+		if p.source.Same(p.target) {
+			return trouble("same-place", "source and target are the same place: %s", p.source.Label)
+		}
+		return nil
+	}
+	if err := same(); err != nil {
+		return nil, err
 	}
 	var cats [2]*catalog.Catalog
 	g, gctx := errgroup.WithContext(ctx)
 	for i, pl := range []*place.Place{p.source, p.target} {
 		g.Go(func() error {
 			start := time.Now()
-			c, err := pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: lazy && opt.Scope.Empty()})
-			cats[i], p.took[i] = c, time.Since(start)
+			var err error
+			if cats[i] = a.streams[pl.Identity]; cats[i] == nil {
+				cats[i], err = pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: lazy && opt.Scope.Empty()})
+			}
+			p.took[i] = time.Since(start)
 			return err
 		})
 	}
@@ -120,7 +133,10 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 		a.detail("reading %s", pl.Label)
 	}
 	stop := a.working("reading both sides")
-	if err = g.Wait(); err == nil && cats[0].Engine == cats[1].Engine {
+	if err = g.Wait(); err == nil {
+		err = same()
+	}
+	if err == nil && cats[0].Engine == cats[1].Engine {
 		if err = compare.Settle(ctx, cats[0], cats[1]); err != nil {
 			err = fmt.Errorf("reading the texts that differ: %w", err)
 		}
@@ -133,7 +149,19 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	}
 	stop()
 	if err != nil {
+		var f *failure
+		if errors.As(err, &f) {
+			return nil, err
+		}
 		return nil, trouble("reading", "%w", err)
+	}
+	for i, pl := range []*place.Place{p.source, p.target} { // what can be read once is kept
+		if pl.Streamed() {
+			a.streams[pl.Identity] = cats[i]
+		}
+	}
+	if p.source.Empty() && !a.emptySource && len(cats[1].Objects) > 0 {
+		return nil, refusal("empty-source", "there is nothing in the source, %s, so everything in the target would go; give --empty-source if that is meant", p.source.Label)
 	}
 	for i, c := range cats {
 		a.note("read %s: %s (%s %s, %s)", c.Place, report.Counts(c), engineTitle(c.Engine), c.Version, p.took[i].Round(time.Millisecond))
@@ -159,17 +187,64 @@ func engineTitle(name string) string {
 	return e.Title()
 }
 
-// matchesSomething refuses patterns that match nothing on either side: they
-// are mostly misspelled.
+// matchesSomething refuses patterns that name a kind the engine does not have,
+// or a thing that neither side has: they are misspelled.
 func matchesSomething(s scope.Scope, cats ...*catalog.Catalog) error {
-	for option, ps := range map[string][]scope.Pattern{"--only": s.Only, "--except": s.Except} {
-		for _, p := range ps {
-			if !patternMatches(p, cats...) && option == "--only" {
-				return trouble("no-match", "%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", option, p)
+	for _, o := range []struct {
+		option string
+		ps     []scope.Pattern
+	}{{"--only", s.Only}, {"--except", s.Except}} {
+		if err := knownKinds(o.option, o.ps, cats...); err != nil {
+			return err
+		}
+		for _, p := range o.ps {
+			if o.option == "--only" && !p.Wide() && !patternMatches(p, cats...) {
+				return trouble("no-match", "%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", o.option, p)
 			}
 		}
 	}
 	return nil
+}
+
+// knownKinds refuses patterns of kinds that the engine does not have.
+func knownKinds(option string, ps []scope.Pattern, cats ...*catalog.Catalog) error {
+	known := map[string]bool{}
+	for _, c := range cats {
+		if e, err := place.EngineNamed(c.Engine); err == nil {
+			if s, ok := e.(engine.Surveyor); ok {
+				for _, k := range s.Kinds() {
+					known[string(k.Kind)] = true
+				}
+			}
+		}
+		for _, o := range c.Objects {
+			known[string(o.Kind)] = true
+			for _, p := range o.Parts {
+				known[string(p.Kind)] = true
+			}
+		}
+	}
+	for _, p := range ps {
+		if k := p.Kind(); k != "" && !known[k] {
+			return trouble("kind", "%s %s: there is no kind %q%s; `dapper-mirror help kinds` lists them", option, p, k, suggest(k, slices.Collect(maps.Keys(known))))
+		}
+	}
+	return nil
+}
+
+// suggest is what a misspelled word may have meant, as the end of a sentence.
+func suggest(word string, words []string) string {
+	slices.Sort(words)
+	best, distance := "", 1+len(word)/2
+	for _, w := range words {
+		if d := editDistance(strings.ToLower(word), w); d < distance {
+			best, distance = w, d
+		}
+	}
+	if best == "" {
+		return ""
+	}
+	return "; meant " + best + "?"
 }
 
 func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
@@ -315,16 +390,9 @@ func suggestFlag(cmd *cobra.Command, message string) string {
 	if !ok {
 		return ""
 	}
-	best, distance := "", 4
-	cmd.Flags().VisitAll(func(f *pflag.Flag) {
-		if d := editDistance(rest, f.Name); d < distance {
-			best, distance = f.Name, d
-		}
-	})
-	if best == "" {
-		return ""
-	}
-	return "; meant --" + best + "?"
+	var names []string
+	cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, "--"+f.Name) })
+	return suggest("--"+rest, names)
 }
 
 func editDistance(a, b string) int {

@@ -4,6 +4,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 )
@@ -33,7 +35,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			}
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false, a.format != "json")
+				p, err := a.compare(cmd.Context(), args[0], target, false, true)
 				if err != nil {
 					return err
 				}
@@ -57,22 +59,31 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 
 // compared writes one comparison.
 func (a *app) compared(p *pair, detail, all, byStatus bool, out *[]report.JSONComparison, n int) {
-	define := definer(p.comparison)
+	define, losses := definer(p.comparison), losses(p.comparison)
 	if a.format == "json" {
 		if !detail {
 			define = nil
 		}
-		*out = append(*out, report.ComparisonJSON(p.comparison, all, define))
+		*out = append(*out, report.ComparisonJSON(p.comparison, all, define, losses))
 		return
 	}
 	if n > 0 {
 		a.out.WriteString("\n")
 	}
 	st := a.style()
-	report.List(&a.out, p.comparison, st, report.ListOptions{All: all, ByStatus: byStatus})
+	report.List(&a.out, p.comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses})
 	if detail {
-		report.Detail(&a.out, p.comparison, st, define)
+		report.Detail(&a.out, p.comparison, st, define, losses)
 	}
+}
+
+// losses are what making the target like the source would destroy.
+func losses(c *compare.Comparison) map[*compare.Item][]order.Risk {
+	e, err := place.EngineNamed(c.Source.Engine)
+	if err != nil {
+		return nil
+	}
+	return order.Losses(c, e.Writer(engine.WriteOptions{}))
 }
 
 func definer(c *compare.Comparison) report.Definer {

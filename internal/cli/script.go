@@ -5,7 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"os"
 	"sort"
 	"strings"
 	"time"
@@ -259,12 +258,29 @@ func groupNames(p *pair) []string {
 	return out
 }
 
-// targetArg is what stands for the target in the header's command lines.
+// targetArg is what stands for the target in the header's command lines: its
+// name, or its address without secrets; "" for what no script runs on.
 func (a *app) targetArg(p *pair, arg string) string {
-	if _, err := os.Stat(arg); err != nil && strings.Contains(arg, ":") {
-		return p.target.Label
+	if !p.target.Writable() {
+		return ""
 	}
-	return arg
+	if _, named := a.settings.places()[arg]; named {
+		return arg
+	}
+	return p.target.Label
+}
+
+// unasked says why the target's rows are not asked, "" where they are.
+func (w *writing) unasked(p *pair) string {
+	switch {
+	case w.rowChecks == "off":
+		return "--row-checks off"
+	case !p.target.Writable():
+		return "the target is no database"
+	case p.target.Missing():
+		return "the target is still to be made"
+	}
+	return ""
 }
 
 func (a *app) scriptNote(plan *order.Plan, output string) {
@@ -293,7 +309,7 @@ func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg 
 		return nil, nil, trouble("usage", "--as %s: %s has no roles to act for", w.as, eng.Title())
 	}
 	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
-		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), Role: w.as, Backout: w.backout})
+		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), Role: w.as, Backout: w.backout, Unasked: w.unasked(p)})
 	if err != nil {
 		return nil, nil, refusal("not-closed", "%w", err)
 	}
@@ -313,8 +329,8 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 		for _, m := range missing[:min(len(missing), 10)] {
 			a.say("cannot come  %s needs %s, which the target lacks and the scope leaves out", m.Thing, m.Needs)
 		}
-		return nil, nil, refusal("needs", "%s in scope cannot come without what is out of scope; widen the scope, for example with --only '%s', or leave it out with --except '%s'",
-			words.Number(len(missing), "thing", "things"), missing[0].Needs.Object(), missing[0].Thing)
+		return nil, nil, refusal("needs", "%s in scope cannot come without what is out of scope; widen the scope, for example with --only %s, or leave it out with --except %s",
+			words.Number(len(missing), "thing", "things"), script.Quoted(missing[0].Needs.Object().String()), script.Quoted(missing[0].Thing.String()))
 	}
 	a.detail("ordering the steps for %s", words.Number(len(p.comparison.Differences()), "difference", "differences"))
 	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.avoidBlocking})
@@ -394,6 +410,9 @@ func (a *app) permissions(p *pair, w *writing) (func(order.Risk) bool, map[strin
 	if err != nil {
 		return nil, nil, trouble("usage", "--may-lose: %w", err)
 	}
+	if err := knownKinds("--may-lose", allowed, p.comparison.Source, p.comparison.Target); err != nil {
+		return nil, nil, err
+	}
 	fill, err := fills(w.fill, p.comparison.Source)
 	fold := p.comparison.Target.Fold
 	return func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }, fill, err
@@ -403,13 +422,11 @@ func (a *app) permissions(p *pair, w *writing) (func(order.Risk) bool, map[strin
 // about the risks of that. Without row checks it answers no plan.
 func (a *app) rowChecks(ctx context.Context, p *pair, w *writing, writer order.Writer) (order.Answers, *order.Plan, error) {
 	switch w.rowChecks {
-	case "off":
-		return nil, nil, nil
-	case "on":
+	case "on", "off":
 	default:
 		return nil, nil, trouble("usage", "--row-checks %q: it is on or off", w.rowChecks)
 	}
-	if !p.target.Writable() || p.target.Missing() {
+	if w.unasked(p) != "" {
 		return nil, nil, nil
 	}
 	plan, err := order.Build(p.comparison, writer, func(order.Risk) bool { return true })
@@ -491,7 +508,7 @@ func fills(texts []string, source *catalog.Catalog) (map[string]string, error) {
 }
 
 func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) *report.JSONScript {
-	js := &report.JSONScript{BlockedBy: p.blockers, Engine: p.comparison.Target.Engine, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
+	js := &report.JSONScript{BlockedBy: p.blockers, Gone: patterns(plan.Gone), Engine: p.comparison.Target.Engine, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
 		Steps: jsonSteps(plan.Steps), Held: jsonSteps(plan.Held)}
 	if output == "" || output == "-" {
 		js.Text = string(text)
@@ -499,6 +516,14 @@ func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) 
 		js.File = output
 	}
 	return js
+}
+
+func patterns(refs []catalog.Ref) []string {
+	var out []string
+	for _, r := range refs {
+		out = append(out, r.String())
+	}
+	return out
 }
 
 func jsonSteps(steps []*order.Step) []report.JSONStep {
@@ -522,13 +547,13 @@ func (a *app) stepList(steps []script.StepInfo) {
 			hang(&a.out, "       ! ", report.Safe(script.RiskWords(r)), st.Width, paint)
 		}
 		for _, l := range s.Locks {
-			hang(&a.out, "       lock ", report.Safe(l.Words()), st.Width, st.Dim)
+			hang(&a.out, "       lock ", report.Safe(l), st.Width, st.Dim)
 		}
 		for _, r := range s.Cleared {
-			hang(&a.out, "       . ", report.Safe(script.ClearedWords(r)), st.Width, st.Dim)
+			hang(&a.out, "       . ", report.Safe(r), st.Width, st.Dim)
 		}
 		for _, f := range s.Fills {
-			hang(&a.out, "       . fill: ", report.Safe(f.Sentence()), st.Width, st.Dim)
+			hang(&a.out, "       . fill: ", report.Safe(f), st.Width, st.Dim)
 		}
 	}
 }

@@ -42,7 +42,7 @@ Exit code 3 says that something was held back or refused.`,
 				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.target.Label)
 			}
 			if a.format != "json" {
-				report.List(&a.out, p.comparison, a.style(), report.ListOptions{})
+				report.List(&a.out, p.comparison, a.style(), report.ListOptions{Losses: losses(p.comparison)})
 			}
 			if !p.comparison.Different() {
 				zero := 0
@@ -68,6 +68,9 @@ Exit code 3 says that something was held back or refused.`,
 			if len(plan.WillFail()) > 0 {
 				a.willFail(plan)
 				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
+			}
+			for _, r := range plan.HeldBecause {
+				a.say("held back  %s (%s)", r.Because(), script.WayOut(r))
 			}
 			if !o.yes { // the list must be read before the question
 				if err := a.flush(); err != nil {
@@ -122,6 +125,6 @@ func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {
 		return nil
 	}
 	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", words.Number(*run.Remaining, "object still differs", "objects still differ"))
-	report.List(&a.out, again, a.style(), report.ListOptions{})
+	report.List(&a.out, again, a.style(), report.ListOptions{Losses: losses(again)})
 	return nil
 }

@@ -195,7 +195,7 @@ func TestHeldBackAndAllowed(t *testing.T) {
 		t.Errorf("the value is %q", got)
 	}
 	r = want(t, 1, dir, "compare", "dev.db", "live.db")
-	if !strings.Contains(r.out, "- column pilotage") || !strings.Contains(r.out, "~ 1 to change") {
+	if !strings.Contains(r.out, "- column pilotage") || !strings.Contains(r.out, "1 differs") {
 		t.Errorf("what is left:\n%s", r.out)
 	}
 	for _, pattern := range []string{"column:pilot.pilotage", "table:crane", "pilot"} {
@@ -250,19 +250,38 @@ func TestEditedScript(t *testing.T) {
 	if !strings.Contains(r.out, "not as it was written") {
 		t.Errorf("check says:\n%s", r.out)
 	}
-	r = want(t, 0, dir, "apply", "up.sql", "live.db", "--yes")
+	r = want(t, 3, dir, "apply", "up.sql", "live.db", "--yes")
+	if !strings.Contains(r.errout, "--edited") {
+		t.Errorf("an edited script is refused unless it is asked for: %s", r.errout)
+	}
+	r = want(t, 0, dir, "apply", "up.sql", "live.db", "--yes", "--edited")
 	if !strings.Contains(r.errout, "warning: the script was edited") {
 		t.Errorf("apply says: %s", r.errout)
 	}
 	if got := ask(t, filepath.Join(dir, "live.db"), "SELECT id FROM crane"); strings.TrimSpace(got) != "7" {
 		t.Errorf("the added statement did not run: %q", got)
 	}
+	// A step that is gone is named, and cutting the footer does not help.
+	dir = harbour(t)
+	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
+	whole := read(t, path)
+	at, end := strings.Index(whole, "\n-- step 1 of"), strings.Index(whole, "\n-- step 2 of")
+	foot := strings.Index(whole, "\n-- @dapper-mirror")
+	for text, c := range map[string]struct {
+		code int
+		says string
+	}{whole[:at] + whole[end:]: {3, "of its steps these are gone: 1"}, whole[:foot+1]: {2, "the footer is missing"}, whole[:strings.LastIndex(whole, "\n-- @ ")+1]: {2, "footer is damaged"}} {
+		write(t, dir, "cut.sql", text)
+		if r := want(t, c.code, dir, "apply", "cut.sql", "live.db", "--yes"); !strings.Contains(r.errout, c.says) {
+			t.Errorf("apply does not say %q: %s", c.says, r.errout)
+		}
+	}
 	// One that no longer runs changes nothing.
 	dir = harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	write(t, dir, "up.sql", strings.Replace(read(t, filepath.Join(dir, "up.sql")), "COMMIT;", "INSERT INTO nowhere VALUES (7);\nCOMMIT;", 1))
 	before := witness(t, filepath.Join(dir, "live.db"))
-	r = want(t, 2, dir, "apply", "up.sql", "live.db", "--yes")
+	r = want(t, 2, dir, "apply", "up.sql", "live.db", "--yes", "--edited")
 	if !strings.Contains(r.errout, "no such table: nowhere") || !strings.Contains(r.errout, "the target is as it was") {
 		t.Errorf("apply says: %s", r.errout)
 	}
@@ -496,7 +515,7 @@ func TestOutputConventions(t *testing.T) {
 		t.Errorf("verbose says\n%s", r.errout)
 	}
 	all := want(t, 1, dir, "compare", "dev.db", "live.db", "--all", "--group", "status").out
-	if !strings.Contains(all, "to change\n") || !strings.Contains(all, "to create (source-only)\n") {
+	if !strings.Contains(all, "differ\n") || !strings.Contains(all, "only in the source\n") {
 		t.Errorf("grouped by status:\n%s", all)
 	}
 }
@@ -517,7 +536,7 @@ func TestSettingsOrder(t *testing.T) {
 		}
 	}
 	r = runWith(t, dir, "", env, "compare", "here", "there")
-	if r.code != 1 || !strings.Contains(r.out, "to change\n") || strings.Contains(r.out, "deep") {
+	if r.code != 1 || !strings.Contains(r.out, "differ\n") || strings.Contains(r.out, "deep") {
 		t.Errorf("named places with the project's settings: %d\n%s%s", r.code, r.out, r.errout)
 	}
 	r = runWith(t, dir, "", env, "compare", "here", "there", "--group", "kind", "--only", "view:*")

@@ -1,11 +1,16 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
+
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/report"
 )
 
 // pairCase is one pair of structures from a fixture file: sections begin with
@@ -155,6 +160,42 @@ func eachPair(t *testing.T, pattern string, p places) {
 	}
 }
 
+// answers compares two places in text, closely, and for programs, and fails
+// unless all give one answer: exit code, likeness, and the same things listed.
+func answers(t testing.TB, code int, dir, source, target string, flags ...string) report.JSONComparison {
+	t.Helper()
+	args := append([]string{"compare", source, target}, flags...)
+	text, close := want(t, code, dir, args...), want(t, code, dir, append(args, "--detail")...)
+	var o report.Output
+	if err := json.Unmarshal([]byte(want(t, code, dir, append(args, "--format", "json")...).out), &o); err != nil || len(o.Comparisons) != 1 {
+		t.Fatalf("no JSON: %v", err)
+	}
+	j := o.Comparisons[0]
+	alike := fmt.Sprintf("alike    %.1f %%\n", j.Similarity)
+	if j.Similarity == 100 {
+		alike = "alike    100 %\n"
+	}
+	var listed, wanted []string
+	for _, l := range strings.Split(text.out, "\n") {
+		if len(l) > 4 && strings.HasPrefix(l, "  ") && strings.ContainsRune("~+-", rune(l[2])) && l[3] == ' ' {
+			listed = append(listed, l[2:3])
+		}
+	}
+	for _, d := range j.Differences {
+		wanted = append(wanted, map[compare.Status]string{compare.Differs: "~", compare.SourceOnly: "+", compare.TargetOnly: "-"}[d.Status])
+	}
+	sections := 0
+	for _, l := range strings.Split(close.out, "\n") {
+		if len(l) > 2 && strings.ContainsRune("~+-", rune(l[0])) && strings.Contains(l, " ··") {
+			sections++
+		}
+	}
+	if !slices.Equal(listed, wanted) || sections != len(wanted) || !strings.Contains(text.out, alike) || !strings.HasPrefix(close.out, text.out) {
+		t.Fatalf("text, detail and JSON do not give one answer: %v, %d, %v, %v\n%s\n%s", listed, sections, wanted, j.Similarity, text.out, close.out)
+	}
+	return j
+}
+
 // pair checks the promises on one pair: compare sees it, a script without
 // permission loses nothing, the script through the engine's own client and
 // through apply ends like the source, and comparing again finds nothing.
@@ -164,11 +205,11 @@ func pair(t *testing.T, c pairCase, p places) {
 	targetSQL := c.common + "\n" + c.target + "\n" + c.rows
 	target := p.make(t, targetSQL)
 	if c.same {
-		want(t, 0, dir, "compare", source, target)
-		want(t, 0, dir, "compare", target, source)
+		answers(t, 0, dir, source, target)
+		answers(t, 0, dir, target, source)
 		return
 	}
-	want(t, 1, dir, "compare", source, target, "--detail")
+	answers(t, 1, dir, source, target)
 	keep := func(place string) []string {
 		var out []string
 		for _, q := range c.keep {
@@ -213,7 +254,7 @@ func pair(t *testing.T, c pairCase, p places) {
 		if d := firstDifference(p.dump(t, source), p.dump(t, place)); d != "" {
 			t.Fatalf("the engine's own view differs after the script:\n%s\n%s", d, read(t, script))
 		}
-		want(t, 0, dir, "compare", source, place)
+		answers(t, 0, dir, source, place)
 		for i, q := range c.keep {
 			if strings.HasPrefix(q, "/* held */") {
 				continue

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"math/rand/v2"
@@ -8,6 +9,8 @@ import (
 	"slices"
 	"strings"
 	"testing"
+
+	"dappermirror/internal/report"
 )
 
 var (
@@ -513,6 +516,52 @@ func TestRandomPairsPostgres(t *testing.T) {
 	randomPairs(t, "postgres", pgPlaces{postgres(t)}, *randomRuns/3)
 }
 
+// scoped runs a script for one kind only: of that kind nothing differs any
+// more, and all that differed besides differs as before.
+func scoped(t *testing.T, r *rand.Rand, dir string, p places, source, target string) {
+	t.Helper()
+	kind := pick(r, []string{"index", "foreign-key", "check", "view", "table", "unique"}, 1)[0]
+	if _, ok := p.(mariaPlaces); ok && kind == "unique" {
+		kind = "index"
+	}
+	place := p.make(t, target)
+	only, rest := []string{"--only", kind + ":*"}, []string{"--except", kind + ":*"}
+	made := run(t, dir, append([]string{"script", source, place, "--may-lose", "*", "-o", "scoped.sql", "--force"}, only...)...)
+	switch made.code {
+	case 0:
+	case 2:
+		if !strings.Contains(made.errout, "matches nothing") {
+			t.Fatalf("%s: %s", kind, made.errout)
+		}
+		return
+	default: // it needs what is out of scope, or the rows forbid it
+		if made.code != 3 || !strings.Contains(made.errout, "cannot come") && !strings.Contains(made.errout, "held back") {
+			t.Fatalf("%s: exit %d: %s", kind, made.code, made.errout)
+		}
+		return
+	}
+	others := func() string {
+		var o report.Output
+		out := run(t, dir, append([]string{"compare", source, place, "--format", "json"}, rest...)...)
+		if err := json.Unmarshal([]byte(out.out), &o); err != nil {
+			t.Fatalf("%s: %v\n%s", kind, err, out.errout)
+		}
+		text, err := json.Marshal(o.Comparisons[0].Differences)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return string(text)
+	}
+	before := others()
+	if out, err := p.client(place, filepath.Join(dir, "scoped.sql")); err != nil {
+		t.Fatalf("only %s: the script fails: %v\n%s\n%s", kind, err, out, read(t, filepath.Join(dir, "scoped.sql")))
+	}
+	answers(t, 0, dir, source, place, only...)
+	if after := others(); after != before {
+		t.Fatalf("only %s changed more:\nwas %s\nis  %s\n%s", kind, before, after, read(t, filepath.Join(dir, "scoped.sql")))
+	}
+}
+
 // randomPairs checks on made-up pairs that the same structure in another
 // spelling is no difference, and that a script ends like the source with
 // every row where it was.
@@ -533,7 +582,7 @@ func randomPairs(t *testing.T, engine string, p places, runs int) {
 			dir := t.TempDir()
 			source, target := p.make(t, plain.sql(young)), p.make(t, plain.sql(old)+plain.rows(old))
 			respelled := p.make(t, pen{engine, r}.sql(young))
-			want(t, 0, dir, "compare", source, respelled)
+			answers(t, 0, dir, source, respelled)
 			queries := plain.kept(young, old)
 			var before []string
 			for _, q := range queries {
@@ -545,7 +594,9 @@ func randomPairs(t *testing.T, engine string, p places, runs int) {
 				}
 				return
 			}
+			answers(t, 1, dir, source, target)
 			careful(t, dir, p, plain, old, source)
+			scoped(t, r, dir, p, source, plain.sql(old)+plain.rows(old))
 			want(t, 0, dir, "script", source, target, "--may-lose", "*", "-o", "up.sql")
 			script := filepath.Join(dir, "up.sql")
 			if out, err := p.client(target, script); err != nil {
@@ -554,7 +605,7 @@ func randomPairs(t *testing.T, engine string, p places, runs int) {
 			if d := firstDifference(p.dump(t, source), p.dump(t, target)); d != "" {
 				t.Fatalf("the engine's own view differs:\n%s\n%s", d, read(t, script))
 			}
-			want(t, 0, dir, "compare", source, target)
+			answers(t, 0, dir, source, target)
 			for i, q := range queries {
 				if now := p.ask(t, target, q); now != before[i] {
 					t.Fatalf("%s\nwas %q\nis  %q\n%s", q, before[i], now, read(t, script))

@@ -57,7 +57,7 @@ func TestRowChecks(t *testing.T) {
 							t.Errorf("the rest does not run: %s", out)
 						}
 						want(t, 1, dir, "compare", source, target)
-						if again := run(t, dir, "script", source, target); again.code != 3 || !strings.Contains(again.out, " 0 to run") {
+						if again := run(t, dir, "script", source, target); again.code != 3 || !strings.Contains(again.out, "none to run") {
 							t.Errorf("something is still to run: %s", again.out)
 						}
 						return

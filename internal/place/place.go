@@ -47,11 +47,17 @@ type Place struct {
 	Address string // what the engine opens; empty for captures
 	// PasswordShown says that the user wrote a password where others can read it.
 	PasswordShown bool
-	missing       bool      // a file that is to be created
-	capture       string    // file with a capture, or "-"
-	stdin         io.Reader // for "-"
-	dialect       string
-	texts         []string // .sql files; "-" for standard input
+	// Server identifies the database on its server, whatever address leads
+	// there; known once it was read.
+	Server   string
+	missing  bool      // a file that is to be created
+	streamed bool      // can be read once only
+	empty    bool      // it was read, and nothing at all was in it
+	capture  string    // file with a capture, or "-"
+	pipe     string    // what "-" stands for, where it is not standard input
+	stdin    io.Reader // for "-"
+	dialect  string
+	texts    []string // .sql files; "-" for standard input
 }
 
 // Options say how to resolve and read a place.
@@ -81,7 +87,7 @@ func Resolve(text string, opt Options) (*Place, error) {
 		return nil, fmt.Errorf("a place is empty; give a file or a URL (see `dapper-mirror help places`)")
 	}
 	if text == "-" {
-		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin, dialect: opt.Dialect}, nil
+		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin, dialect: opt.Dialect, streamed: true}, nil
 	}
 	if m := scheme.FindStringSubmatch(text); m != nil {
 		switch m[1] {
@@ -222,6 +228,8 @@ func file(path string, opt Options) (*Place, error) {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	case st.IsDir():
 		return folder(path, opt)
+	case !st.Mode().IsRegular(): // a pipe, as of the shell's <(command)
+		return &Place{Label: path, Identity: path, capture: "-", pipe: path, dialect: opt.Dialect, streamed: true}, nil
 	case strings.EqualFold(filepath.Ext(path), ".sql"):
 		return text(path, []string{path}, opt)
 	}
@@ -312,6 +320,24 @@ func (p *Place) Files() []string {
 // Writable tells whether a script can be run on the place.
 func (p *Place) Writable() bool { return p.Address != "" }
 
+// Streamed tells whether the place can be read only once.
+func (p *Place) Streamed() bool { return p.streamed }
+
+// Empty tells whether a text or file that was read held nothing at all, as the
+// output of a command that failed does.
+func (p *Place) Empty() bool { return p.empty }
+
+// Same tells whether two places are one, whatever way leads there. Servers
+// tell only when they were read.
+func (p *Place) Same(q *Place) bool {
+	if p.Identity == q.Identity || p.Server != "" && p.Server == q.Server {
+		return true
+	}
+	x, errX := os.Stat(p.Identity)
+	y, errY := os.Stat(q.Identity)
+	return errX == nil && errY == nil && os.SameFile(x, y)
+}
+
 // Missing tells whether the place is still to be created.
 func (p *Place) Missing() bool { return p.missing }
 
@@ -329,6 +355,14 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 	if p.missing {
 		return &catalog.Catalog{Engine: p.Engine.Name(), Place: p.Label, FoldNames: p.Engine.Name() == "sqlite"}, nil
 	}
+	if p.pipe != "" {
+		f, err := os.Open(p.pipe)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
+		}
+		defer f.Close()
+		p.stdin = f
+	}
 	if p.capture == "-" {
 		if err := p.sniff(); err != nil {
 			return nil, err
@@ -338,11 +372,22 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 		return p.readCapture()
 	}
 	if p.texts != nil {
-		return p.readTexts(ctx)
+		c, err := p.readTexts(ctx)
+		p.empty = err == nil && len(c.Objects) == 0
+		return c, err
+	}
+	if st, err := os.Stat(p.Address); err == nil && st.Size() == 0 && p.Engine.Name() == "sqlite" {
+		p.empty = true
 	}
 	db, err := p.Open(ctx, engine.OpenOptions{LockWait: opt.LockWait})
 	if err != nil {
 		return nil, err
+	}
+	if i, ok := db.(engine.Identifier); ok {
+		if p.Server, err = i.Identity(ctx); err != nil {
+			db.Close()
+			return nil, fmt.Errorf("%s: %w", p.Label, err)
+		}
 	}
 	read := db.Read
 	if l, ok := db.(engine.LazyReader); ok && opt.Lazy {

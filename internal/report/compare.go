@@ -3,11 +3,14 @@ package report
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/script"
 )
 
 // Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
@@ -35,11 +38,13 @@ func Similarity(c *compare.Comparison) string {
 type ListOptions struct {
 	All      bool // equal objects too
 	ByStatus bool // grouped by status instead of kind
+	// Losses are what making the target like the source would destroy, by the
+	// objects' items.
+	Losses map[*compare.Item][]order.Risk
 }
 
 // List writes the list of differences.
 func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
-	n := c.Counts()
 	fmt.Fprintf(w, "source   %s\n", Safe(c.Source.Place))
 	fmt.Fprintf(w, "target   %s\n", Safe(c.Target.Place))
 	fmt.Fprintf(w, "alike    %s\n", st.Strong(Similarity(c)))
@@ -55,18 +60,15 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		fmt.Fprintf(w, "\n%s\n", st.Strong(g.title))
 		for _, it := range g.items {
 			m := marks[it.Status]
-			label := Shorten(name(it), width)
-			if opt.ByStatus {
-				label = pad(it.Kind().Title(), 9) + " " + label
-			}
+			label := st.shorten(name(it), width)
 			pads := width
 			if opt.ByStatus {
-				pads += 10
+				label, pads = pad(it.Kind().Title(), 9)+" "+label, pads+10
 			}
-			lines := pack(describe(it), max(st.Width-pads-14, 20), st)
-			fmt.Fprintln(w, strings.TrimRight(fmt.Sprintf("  %s %s  %s  %s", st.paint(m.style, m.sign), pad(label, pads), st.paint(m.style, pad(m.action, 6)), lines[0]), " "))
+			lines := pack(describe(it, opt.Losses[it], st), max(st.Width-pads-19, 20), st)
+			fmt.Fprintln(w, strings.TrimRight(fmt.Sprintf("  %s %s  %s  %s", st.paint(m.style, m.sign), pad(label, pads), st.paint(m.style, pad(m.word, 11)), lines[0]), " "))
 			for _, l := range lines[1:] {
-				fmt.Fprintf(w, "%s%s\n", strings.Repeat(" ", pads+14), l)
+				fmt.Fprintf(w, "%s%s\n", strings.Repeat(" ", pads+19), l)
 			}
 		}
 	}
@@ -80,22 +82,30 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		}
 		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}
-	fmt.Fprintln(w)
+	fmt.Fprintf(w, "\n%s\n", Closing(c, len(opt.Losses)))
+}
+
+// Closing counts the objects by status: "8 differ, 1 only in the source, 5 the
+// same; 3 would lose values".
+func Closing(c *compare.Comparison, losing int) string {
+	n := c.Counts()
 	if !c.Different() {
-		fmt.Fprintf(w, "No difference. %s compared.\n", words.Number(n.Same, "object", "objects"))
-		return
+		return fmt.Sprintf("No difference. %s the same.", words.Number(n.Same, "object is", "objects are"))
 	}
 	var parts []string
 	for _, x := range []struct {
-		n int
-		s compare.Status
-		t string
-	}{{n.Differs, compare.Differs, "to change"}, {n.SourceOnly, compare.SourceOnly, "to create"}, {n.TargetOnly, compare.TargetOnly, "to drop"}, {n.Same, compare.Same, "the same"}} {
+		n         int
+		one, many string
+	}{{n.Differs, "differs", "differ"}, {n.SourceOnly, "only in the source", "only in the source"}, {n.TargetOnly, "only in the target", "only in the target"}, {n.Same, "the same", "the same"}} {
 		if x.n > 0 {
-			parts = append(parts, fmt.Sprintf("%s %s %s", st.paint(marks[x.s].style, marks[x.s].sign), words.Thousands(int64(x.n)), x.t))
+			parts = append(parts, words.Number(x.n, x.one, x.many))
 		}
 	}
-	fmt.Fprintln(w, strings.Join(parts, "   "))
+	text := strings.Join(parts, ", ")
+	if losing > 0 {
+		text += "; " + words.Number(losing, "would lose values", "would lose values")
+	}
+	return text
 }
 
 type listGroup struct {
@@ -120,7 +130,7 @@ func grouped(c *compare.Comparison, opt ListOptions) []listGroup {
 		for _, s := range []struct {
 			s compare.Status
 			t string
-		}{{compare.Differs, "to change"}, {compare.SourceOnly, "to create (source-only)"}, {compare.TargetOnly, "to drop (target-only)"}, {compare.Same, "the same"}} {
+		}{{compare.Differs, "differ"}, {compare.SourceOnly, "only in the source"}, {compare.TargetOnly, "only in the target"}, {compare.Same, "the same"}} {
 			for _, it := range c.Items {
 				if it.Status == s.s && (opt.All || s.s != compare.Same) {
 					add(s.t, it)
@@ -147,50 +157,143 @@ func name(it *compare.Item) string {
 	return n
 }
 
-// describe says in one line how the two sides differ: the facts by name, the
-// parts by number, or by name where there is one of a kind.
-func describe(it *compare.Item) []phrase {
-	if it.Status != compare.Differs {
-		if it.Status == compare.Same {
-			return nil
-		}
-		return parts(it)
-	}
+// describe says how the two sides differ: values as they are in the target and
+// as the source has them, parts by their names, and what would be lost.
+func describe(it *compare.Item, losses []order.Risk, st Style) []phrase {
 	var said []phrase
-	for _, p := range it.Properties {
-		said = append(said, phrase{text: p.Name})
+	switch it.Status {
+	case compare.Same:
+		return nil
+	case compare.Differs:
+		said = append(facts(it.Properties, st), changes(it, st)...)
+	default:
+		said = parts(it)
 	}
+	for _, r := range losses {
+		said = append(said, phrase{mark{sign: "!", style: orange}, "loses " + Safe(strings.TrimSuffix(r.Text, " of "+it.Kind().Title()+" "+it.Object().Name))})
+	}
+	return said
+}
+
+// changes names the parts that differ: those that come or go together by kind,
+// those that change with what changes of them.
+func changes(it *compare.Item, st Style) []phrase {
 	type key struct {
 		kind   catalog.Kind
 		status compare.Status
 	}
-	var order []key
+	var keys []key
 	by := map[key][]*compare.Item{}
 	for _, p := range it.Changed() {
 		k := key{p.Kind(), p.Status}
 		if by[k] == nil {
-			order = append(order, k)
+			keys = append(keys, k)
 		}
 		by[k] = append(by[k], p)
 	}
-	for _, k := range order {
-		l := by[k]
-		text := ""
-		if len(l) == 1 {
-			text = label(l[0].Object())
-			if k.status == compare.Differs {
-				var facts []string
-				for _, p := range l[0].Properties {
-					facts = append(facts, p.Name)
+	var said []phrase
+	for _, k := range keys {
+		if k.status == compare.Differs {
+			for _, p := range by[k] {
+				text := label(p.Object())
+				for i, f := range facts(p.Properties, st) {
+					if i > 0 {
+						text += ","
+					}
+					if f.mark.sign != "" {
+						text += " " + f.mark.sign
+					}
+					text += " " + strings.TrimPrefix(f.text, "type ")
 				}
-				text += " (" + strings.Join(facts, ", ") + ")"
+				said = append(said, phrase{marks[k.status], text})
 			}
-		} else {
-			text = words.Number(len(l), k.kind.Title(), k.kind.Plural())
+			continue
 		}
-		said = append(said, phrase{marks[k.status], text})
+		var names []string
+		for _, p := range by[k] {
+			names = append(names, Safe(p.Object().Title()))
+		}
+		if len(names) == 1 {
+			said = append(said, phrase{marks[k.status], label(by[k][0].Object())})
+			continue
+		}
+		said = append(said, phrase{marks[k.status], k.kind.Plural() + " " + st.few(names)})
 	}
 	return said
+}
+
+// facts say how facts differ, from the target's value to the source's: "type
+// varchar(8) → varchar(12)", "+ not null", "+ value inspected".
+func facts(props []compare.PropertyDiff, st Style) []phrase {
+	plus, minus := marks[compare.SourceOnly], marks[compare.TargetOnly]
+	var said []phrase
+	for _, p := range props {
+		s, t := p.Source, p.Target
+		switch {
+		case s == nil && flag(t):
+			said = append(said, phrase{minus, p.Name})
+		case t == nil && flag(s):
+			said = append(said, phrase{plus, p.Name})
+		case longText(p):
+			said = append(said, phrase{text: p.Name})
+		case s == nil:
+			said = append(said, phrase{minus, p.Name + " " + short(t)})
+		case t == nil:
+			said = append(said, phrase{plus, p.Name + " " + short(s)})
+		case s.Form == catalog.FormList || s.Form == catalog.FormSet:
+			said = append(said, items(p, st)...)
+		default:
+			said = append(said, phrase{text: p.Name + " " + short(t) + " → " + short(s)})
+		}
+	}
+	return said
+}
+
+// items say which items of a list came and went.
+func items(p compare.PropertyDiff, st Style) []phrase {
+	var said []phrase
+	for _, x := range []struct {
+		has, lacks *catalog.Value
+		mark       mark
+	}{{p.Source, p.Target, marks[compare.SourceOnly]}, {p.Target, p.Source, marks[compare.TargetOnly]}} {
+		var names []string
+		for _, it := range x.has.Items {
+			if !slices.Contains(x.lacks.Items, it) {
+				names = append(names, Safe(it))
+			}
+		}
+		switch {
+		case len(names) == 1:
+			said = append(said, phrase{x.mark, strings.TrimSuffix(p.Name, "s") + " " + names[0]})
+		case len(names) > 1:
+			said = append(said, phrase{x.mark, p.Name + " " + st.few(names)})
+		}
+	}
+	if said == nil {
+		said = []phrase{{text: p.Name + " in another order"}}
+	}
+	return said
+}
+
+// flag tells whether a value only says that the fact holds.
+func flag(v *catalog.Value) bool { return v.Form == catalog.FormScalar && v.Text == "yes" }
+
+// short is a value on one line.
+func short(v *catalog.Value) string {
+	s := Safe(strings.Join(strings.Fields(v.String()), " "))
+	if s == "" {
+		return `""`
+	}
+	return s
+}
+
+// few is a list of names, of which a narrow page shows the first.
+func (s Style) few(names []string) string {
+	const most = 6
+	if n := len(names); !s.Whole && n > most+1 {
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), n-most)
+	}
+	return strings.Join(names, ", ")
 }
 
 // phrase is one of the things said about an object, with a status's mark or
@@ -200,34 +303,36 @@ type phrase struct {
 	text string
 }
 
-// pack fills lines with phrases; a phrase is cut only where it is longer than
-// a line.
+// pack fills lines with phrases; one that is longer than a line is folded
+// between its words.
 func pack(phrases []phrase, width int, st Style) []string {
 	lines, used := []string{""}, 0
 	for i, p := range phrases {
-		text, n := p.text, runes(p.text)
-		if p.mark.sign != "" {
-			n += 2
-		}
+		text := p.text
 		if i < len(phrases)-1 {
-			n, text = n+1, text+","
+			text += ","
 		}
-		if n > width {
-			text = Shorten(text, width-2)
-			n = width
-		}
-		if used > 0 && used+1+n > width {
-			lines, used = append(lines, ""), 0
-		}
-		if used > 0 {
-			lines[len(lines)-1] += " "
-			used++
-		}
+		sign := 0
 		if p.mark.sign != "" {
-			text = st.paint(p.mark.style, p.mark.sign) + " " + text
+			sign = 2
 		}
-		lines[len(lines)-1] += text
-		used += n
+		folded := script.Wrap(text, width-sign)
+		for j, l := range folded {
+			n := sign + runes(l)
+			if used > 0 && (used+1+n > width || j > 0 || len(folded) > 1) {
+				lines, used = append(lines, ""), 0
+			}
+			if used > 0 {
+				lines[len(lines)-1] += " "
+				used++
+			}
+			head := strings.Repeat(" ", sign)
+			if j == 0 && sign > 0 {
+				head = st.paint(p.mark.style, p.mark.sign) + " "
+			}
+			lines[len(lines)-1] += head + l
+			used += n
+		}
 	}
 	return lines
 }
@@ -235,9 +340,9 @@ func pack(phrases []phrase, width int, st Style) []string {
 // label is a part with its kind, unless its own words say it already.
 func label(o *catalog.Object) string {
 	if o.Name == "" {
-		return Shorten(Safe(o.Title()), 40)
+		return Safe(o.Title())
 	}
-	return o.Kind.Title() + " " + Shorten(Safe(o.Name), 30)
+	return o.Kind.Title() + " " + Safe(o.Name)
 }
 
 // parts sums up the parts of an object that is on one side only.

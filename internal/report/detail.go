@@ -9,7 +9,9 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/script"
 )
 
 // Definer lays an object out as SQL.
@@ -17,13 +19,13 @@ type Definer func(*catalog.Object) string
 
 // Detail writes each differing object closely: its facts side by side, then
 // both definitions as one text with the changed lines and words marked.
-func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
+func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer, losses map[*compare.Item][]order.Risk) {
 	for _, it := range c.Differences() {
 		m := marks[it.Status]
-		title := fmt.Sprintf("%s %s %s", m.sign, it.Kind().Title(), Shorten(name(it), st.Width-30))
-		fill := max(2, st.Width-runes(title)-runes(m.action)-3)
-		fmt.Fprintf(w, "\n%s %s %s\n", st.paint(m.style, title), st.Dim(strings.Repeat("·", fill)), st.paint(m.style, m.action))
-		facts(w, it, st)
+		title := fmt.Sprintf("%s %s %s", m.sign, it.Kind().Title(), st.shorten(name(it), st.Width-30))
+		fill := max(2, st.Width-runes(title)-runes(m.word)-3)
+		fmt.Fprintf(w, "\n%s %s %s\n", st.paint(m.style, title), st.Dim(strings.Repeat("·", fill)), st.paint(m.style, m.word))
+		writeFacts(w, it, losses[it], st)
 		if order := orderNote(it); order != "" {
 			fmt.Fprintf(w, "  %s\n", st.Dim(order))
 		}
@@ -35,6 +37,12 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
 			return safeLines(strings.TrimSuffix(define(o), ";"))
 		}
 		old, new := text(it.Target), text(it.Source)
+		if it.Partial { // what is out of scope stays as it is
+			if new = text(c.Wanted(it)); it.Target == nil {
+				fmt.Fprintf(w, "  %s\n", st.Dim("The target has no such "+it.Kind().Title()+", and it is out of scope."))
+				continue
+			}
+		}
 		switch it.Status {
 		case compare.Differs:
 			fmt.Fprintf(w, "  %s   %s\n", st.paint(marks[compare.TargetOnly].style, "- target"), st.paint(marks[compare.SourceOnly].style, "+ source"))
@@ -52,53 +60,28 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer) {
 	}
 }
 
-// facts writes the properties that differ as a table of three columns.
-func facts(w io.Writer, it *compare.Item, st Style) {
-	type row struct{ what, source, target string }
-	var rows []row
-	short := func(v *catalog.Value) string {
-		if v == nil {
-			return "–"
-		}
-		s := Safe(strings.Join(strings.Fields(v.String()), " "))
-		if s == "" {
-			return `""`
-		}
-		return s
-	}
-	for _, p := range it.Properties {
-		if !longText(p) { // a long text is told by its changed lines
-			rows = append(rows, row{p.Name, short(p.Source), short(p.Target)})
-		}
-	}
+// writeFacts writes what differs, a fact to a line, from the target's value to
+// the source's. A long text is told by its changed lines.
+func writeFacts(w io.Writer, it *compare.Item, losses []order.Risk, st Style) {
+	said := facts(it.Properties, st)
 	if it.Status == compare.Differs {
-		for _, p := range it.Changed() {
-			what := label(p.Object())
-			switch p.Status {
-			case compare.SourceOnly:
-				rows = append(rows, row{what, "yes", "–"})
-			case compare.TargetOnly:
-				rows = append(rows, row{what, "–", "yes"})
-			}
-			for _, d := range p.Properties {
-				if !longText(d) {
-					rows = append(rows, row{what + " " + d.Name, short(d.Source), short(d.Target)})
-				}
-			}
+		said = append(said, changes(it, st)...)
+	}
+	for _, r := range losses {
+		said = append(said, phrase{mark{sign: "!", style: orange}, "loses " + Safe(r.Text)})
+	}
+	for _, p := range said {
+		sign := p.mark.sign
+		if sign == "" {
+			sign = "~"
+			p.mark.style = violet
 		}
-	}
-	if len(rows) == 0 {
-		return
-	}
-	first := 10
-	for _, r := range rows {
-		first = max(first, runes(r.what))
-	}
-	first = min(first, st.Width*45/100)
-	col := (st.Width - first - 8) / 2
-	fmt.Fprintf(w, "  %s  %s  %s\n", pad("", first), pad(st.Dim("source"), col), st.Dim("target"))
-	for _, r := range rows {
-		fmt.Fprintf(w, "  %s  %s  %s\n", pad(Shorten(r.what, first), first), pad(Shorten(r.source, col), col), Shorten(r.target, col))
+		for i, l := range script.Wrap(p.text, st.Width-4) {
+			if i > 0 {
+				sign = " "
+			}
+			fmt.Fprintf(w, "  %s %s\n", st.paint(p.mark.style, sign), l)
+		}
 	}
 }
 
@@ -236,7 +219,7 @@ func writeContext(w io.Writer, lines []string, st Style, after, before bool) {
 		case i < head || i >= len(lines)-tail:
 			writeLine(w, mark{sign: " ", style: dim}, l, nil, st)
 		case i == head:
-			fmt.Fprintf(w, "    %s\n", st.Dim(fmt.Sprintf("… %d equal lines", len(lines)-head-tail)))
+			fmt.Fprintf(w, "    %s\n", st.Dim(fmt.Sprintf("⋮ %d equal lines", len(lines)-head-tail)))
 		}
 	}
 }
@@ -298,14 +281,14 @@ func fold(r []rune, from, room int) int {
 func writeLine(w io.Writer, m mark, line string, changed []span, st Style) {
 	r := []rune(line)
 	room := max(20, st.Width-6)
+	if st.Whole {
+		room = max(room, len(r))
+	}
 	for from, first := 0, true; first || from < len(r); first = false { // an empty line is one line
 		to := fold(r, from, room)
 		sign := m.sign
 		if !first {
-			sign = "…"
-			if m.sign == " " {
-				sign = " "
-			}
+			sign = "↳"
 		}
 		var text, carets strings.Builder
 		at := from

@@ -35,10 +35,11 @@ type Output struct {
 
 // JSONSide is one side of a comparison.
 type JSONSide struct {
-	Place       string          `json:"place"`
-	Engine      string          `json:"engine"`
-	Version     string          `json:"server_version,omitempty"`
-	Fingerprint string          `json:"fingerprint"`
+	Place   string `json:"place"`
+	Engine  string `json:"engine"`
+	Version string `json:"server_version,omitempty"`
+	// Fingerprint is left out where not all of the structure had to be read.
+	Fingerprint string          `json:"fingerprint,omitempty"`
 	Counts      []catalog.Count `json:"counts"`
 }
 
@@ -48,6 +49,7 @@ type JSONComparison struct {
 	Target      JSONSide       `json:"target"`
 	Similarity  float64        `json:"similarity"`
 	Counts      compare.Counts `json:"counts"`
+	Losing      int            `json:"would_lose_values"` // of the differences
 	Differences []JSONItem     `json:"differences"`
 	Same        []JSONItem     `json:"same,omitempty"`
 	NotCompared []JSONGap      `json:"not_compared,omitempty"`
@@ -72,6 +74,8 @@ type JSONItem struct {
 	Parts      []JSONItem     `json:"parts,omitempty"`
 	Source     string         `json:"source_definition,omitempty"`
 	Target     string         `json:"target_definition,omitempty"`
+	// Loses is what making the target like the source would destroy.
+	Loses []string `json:"would_lose,omitempty"`
 }
 
 // JSONProperty is a fact that differs; null means that the side lacks it.
@@ -108,6 +112,10 @@ type JSONScript struct {
 	Done   *bool         `json:"already_done,omitempty"`
 	Moved  []script.Move `json:"moved,omitempty"`
 	Text   string        `json:"text,omitempty"`
+	// Unfinished is the record of a run that stopped half way.
+	Unfinished string `json:"unfinished_run,omitempty"`
+	// Gone is what only the target has and the steps remove.
+	Gone []string `json:"gone,omitempty"`
 	// Lacking are the rights the account lacks for the steps.
 	Lacking []string `json:"lacking,omitempty"`
 	// BlockedBy are sessions that were at work on the tables.
@@ -188,15 +196,18 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 
 // ComparisonJSON makes the JSON shape of a comparison; define, where given,
 // adds both definitions.
-func ComparisonJSON(c *compare.Comparison, all bool, define Definer) JSONComparison {
+func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk) JSONComparison {
 	side := func(x *catalog.Catalog) JSONSide {
-		return JSONSide{x.Place, x.Engine, x.Version, x.Fingerprint(), x.Count(catalog.Notable)}
+		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count(catalog.Notable)}
 	}
-	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Similarity()) / 10, Counts: c.Counts(), Differences: []JSONItem{}}
+	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Similarity()) / 10, Counts: c.Counts(), Losing: len(losses), Differences: []JSONItem{}}
 	for _, it := range c.Items {
 		switch {
 		case it.Status != compare.Same:
 			j := itemJSON(it)
+			for _, r := range losses[it] {
+				j.Loses = append(j.Loses, r.Text)
+			}
 			if define != nil {
 				if it.Source != nil {
 					j.Source = define(it.Source)
@@ -207,7 +218,7 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer) JSONCompari
 			}
 			out.Differences = append(out.Differences, j)
 		case all:
-			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: Action(it.Status)})
+			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
 	}
 	for _, g := range c.Gaps {
@@ -218,7 +229,7 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer) JSONCompari
 
 func itemJSON(it *compare.Item) JSONItem {
 	o := it.Object()
-	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: Action(it.Status)}
+	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status]}
 	text := func(v *catalog.Value) *string {
 		if v == nil {
 			return nil

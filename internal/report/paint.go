@@ -16,6 +16,8 @@ import (
 type Style struct {
 	Color bool
 	Width int // columns
+	// Whole says that nothing is cut: the page is a file, or wide enough.
+	Whole bool
 }
 
 // The palette keeps apart for every common kind of colour-blindness, and a
@@ -44,21 +46,29 @@ func (s Style) Dim(text string) string { return s.paint(dim, text) }
 // Warn colours a warning.
 func (s Style) Warn(text string) string { return s.paint(orange, text) }
 
-// mark is the sign, colour and word of a status, as seen from the target.
+// mark is the sign, colour and word of a status.
 type mark struct {
-	sign, action string
-	style        lipgloss.Style
+	sign, word string
+	style      lipgloss.Style
 }
 
 var marks = map[compare.Status]mark{
 	compare.Same:       {"=", "same", dim},
-	compare.Differs:    {"~", "change", violet},
-	compare.SourceOnly: {"+", "create", blue},
-	compare.TargetOnly: {"-", "drop", orange},
+	compare.Differs:    {"~", "differs", violet},
+	compare.SourceOnly: {"+", "source-only", blue},
+	compare.TargetOnly: {"-", "target-only", orange},
 }
 
-// Action is what would happen to the target's thing: create, change, drop.
-func Action(s compare.Status) string { return marks[s].action }
+// actions are what would happen to the target's thing.
+var actions = map[compare.Status]string{compare.Same: "same", compare.Differs: "change", compare.SourceOnly: "create", compare.TargetOnly: "drop"}
+
+// shorten is Shorten where the page is narrow.
+func (s Style) shorten(text string, n int) string {
+	if s.Whole {
+		return text
+	}
+	return Shorten(text, n)
+}
 
 // Shorten cuts a text to n columns, out of its middle.
 func Shorten(text string, n int) string {

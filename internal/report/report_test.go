@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
 )
 
 // side builds a catalog: "table name: column=type …" a line, "view name: text".
@@ -56,21 +57,24 @@ func example() *compare.Comparison {
 
 func TestList(t *testing.T) {
 	var b bytes.Buffer
-	List(&b, example(), Style{Width: 80}, ListOptions{})
+	cmp := example()
+	losses := map[*compare.Item][]order.Risk{cmp.Items[0]: {{Kind: order.Loss, Text: "every value of column old of table berth"}}}
+	List(&b, cmp, Style{Width: 84}, ListOptions{Losses: losses})
 	want := `source   dev
 target   live
 alike    42.9 %
 
 tables
-  ~ berth         change  ~ column depth (type), + column name, + index ix_name,
-                          - 2 columns
-  + crane         create  1 column
+  ~ berth         differs      ~ column depth real → numeric(6,2), + column name,
+                               + index ix_name, - columns pilotage, old,
+                               ! loses every value of column old
+  + crane         source-only  1 column
 
 views
-  ~ deep          change  definition
-  - gone          drop
+  ~ deep          differs      definition
+  - gone          target-only
 
-~ 2 to change   + 1 to create   - 1 to drop   = 1 the same
+2 differ, 1 only in the source, 1 only in the target, 1 the same; 1 would lose values
 `
 	got := regexp.MustCompile(`alike    [0-9.]+ %`).ReplaceAllString(b.String(), "alike    42.9 %")
 	if got != want {
@@ -78,14 +82,14 @@ views
 	}
 	b.Reset()
 	List(&b, example(), Style{Width: 80}, ListOptions{All: true, ByStatus: true})
-	for _, s := range []string{"to change\n", "to create (source-only)\n", "to drop (target-only)\n", "the same\n", "= table     same"} {
+	for _, s := range []string{"differ\n", "only in the source\n", "only in the target\n", "the same\n", "= table     same"} {
 		if !strings.Contains(b.String(), s) {
 			t.Errorf("grouped by status, all: no %q in\n%s", s, b.String())
 		}
 	}
 	b.Reset()
 	List(&b, compare.Compare(side("a"), side("b"), compare.Options{}), Style{Width: 80}, ListOptions{})
-	if !strings.Contains(b.String(), "No difference. 0 objects compared.") {
+	if !strings.Contains(b.String(), "No difference. 0 objects are the same.") {
 		t.Errorf("two empty sides:\n%s", b.String())
 	}
 }
@@ -102,23 +106,22 @@ func TestListSaysWhatWasNotCompared(t *testing.T) {
 
 func TestDetail(t *testing.T) {
 	var b bytes.Buffer
-	Detail(&b, example(), Style{Width: 80}, define)
+	Detail(&b, example(), Style{Width: 80}, define, nil)
 	for _, want := range []string{
-		"~ table berth ·", " change\n",
-		"  column depth type  numeric(6,2)                 real\n",
-		"  column name        yes                          –\n",
+		"~ table berth ·", " differs\n",
+		"  ~ column depth real → numeric(6,2)\n  + column name\n",
 		"  - target   + source\n    CREATE TABLE berth (\n      id int,\n  -   depth real,\n            ^^^^\n  -   pilotage real,\n  -   old int,\n",
 		"  +   depth numeric(6,2),\n            ^^^^^^^^^^^^\n  +   name text,\n  +   ix_name name,\n    )\n",
 		"+ table crane ·", "  + source\n  + CREATE TABLE crane (\n",
 		"  - SELECT id FROM berth\n  - WHERE depth > 8\n                  ^\n  + SELECT id, depth FROM berth\n             ^^^^^^^\n  + WHERE depth > 9\n                  ^\n",
-		"- view gone ·", " drop\n",
+		"- view gone ·", " target-only\n",
 	} {
 		if !strings.Contains(b.String(), want) {
 			t.Errorf("no %q in\n%s", want, b.String())
 		}
 	}
 	var colored bytes.Buffer
-	Detail(&colored, example(), Style{Width: 80, Color: true}, define)
+	Detail(&colored, example(), Style{Width: 80, Color: true}, define, nil)
 	if strings.Contains(colored.String(), "^^^") || !strings.Contains(colored.String(), "\x1b[") {
 		t.Error("with colour the words are underlined, not pointed at")
 	}
@@ -137,7 +140,7 @@ func TestOddNamesStayOnThePage(t *testing.T) {
 	for _, width := range []int{60, 80, 100} {
 		var b bytes.Buffer
 		List(&b, c, Style{Width: width}, ListOptions{})
-		Detail(&b, c, Style{Width: width}, define)
+		Detail(&b, c, Style{Width: width}, define, nil)
 		for _, l := range strings.Split(b.String(), "\n") {
 			if strings.ContainsAny(l, "\x1b\x07\r") || strings.ContainsRune(l, '\u202e') {
 				t.Errorf("a control character: %q", l)
@@ -174,6 +177,23 @@ func TestChangedWords(t *testing.T) {
 			if bs[i] != c.bs[i] {
 				t.Errorf("%q %q: %v", c.a, c.b, bs)
 			}
+		}
+	}
+}
+
+// TestWholePage: what goes into a file is not cut, nor where it fits.
+func TestWholePage(t *testing.T) {
+	long := strings.Repeat("long_name_", 12)
+	cols := "id=int"
+	for _, n := range strings.Fields("a b c d e f g h i j") {
+		cols += " new_" + n + "=int"
+	}
+	c := compare.Compare(side("dev", "table "+long+": "+cols), side("live", "table "+long+": id=int"), compare.Options{})
+	for whole, want := range map[bool]string{true: "new_j", false: "and 4 more"} {
+		var b bytes.Buffer
+		List(&b, c, Style{Width: 100, Whole: whole}, ListOptions{})
+		if !strings.Contains(b.String(), want) || strings.Contains(b.String(), long) != whole {
+			t.Errorf("whole %v:\n%s", whole, b.String())
 		}
 	}
 }

@@ -56,7 +56,9 @@ func Ask(ctx context.Context, questions []*order.Question, open func(context.Con
 			}
 			for q := take(); q != nil; q = take() {
 				if opt.Started != nil {
+					mu.Lock() // one at a time
 					opt.Started(q)
+					mu.Unlock()
 				}
 				a := answer(ctx, rows, q, totals, opt.Limit)
 				if err := ctx.Err(); err != nil {

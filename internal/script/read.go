@@ -1,77 +1,148 @@
 package script
 
 import (
-	"encoding/json"
-	"errors"
 	"fmt"
 	"regexp"
 	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 )
 
 // Script is a script read back.
 type Script struct {
-	Meta   Meta
-	Steps  []StepInfo
-	Fits   []Fit
-	Edited bool // its text is not what was written
-	Body   string
+	Meta  Meta
+	Steps []StepInfo
+	Fits  []Fit
+	Body  string
+	// Edited says that the text or the footer is not what was written, Lost
+	// which steps are gone from it.
+	Edited bool
+	Lost   []int
 }
 
-// Errors that Read reports; test with errors.Is.
-var (
-	ErrNotScript   = errors.New("it is not a script of this program: the footer is missing")
-	ErrNewerScript = errors.New("the script was written by a newer version")
-	ErrCutShort    = errors.New("the script's footer is damaged")
-)
-
-// Read reads a script. It fails with ErrNotScript, ErrNewerScript or
-// ErrCutShort; an edited script is no error.
+// Read reads a script. It fails with ErrNotScript, ErrOlderScript,
+// ErrNewerScript or ErrCutShort; an edited script is no error. A text whose
+// line ends were turned into those of DOS on its way is as it was written.
 func Read(text string) (*Script, error) {
-	text = strings.ReplaceAll(text, "\r\n", "\n")
-	i := strings.LastIndex(text, "\n"+metaMark)
+	s, err := read(text)
+	if err == nil && s.Edited && strings.Count(text, "\n") == strings.Count(text, "\r\n") {
+		if unix, e := read(strings.ReplaceAll(text, "\r\n", "\n")); e == nil && !unix.Edited {
+			return unix, nil
+		}
+	}
+	return s, err
+}
+
+func read(text string) (*Script, error) {
+	i := strings.LastIndex(text, "\n"+footMark)
 	if i < 0 {
 		return nil, ErrNotScript
 	}
 	s := &Script{Body: text[:i+1]}
-	seen := 0
-	for n, line := range strings.Split(strings.TrimRight(text[i+1:], "\n"), "\n") {
-		var into any
-		var rest string
+	var data strings.Builder
+	hash := ""
+	for n, line := range strings.Split(text[i+1:], "\n") {
+		line = strings.TrimSuffix(line, "\r")
 		switch {
-		case strings.HasPrefix(line, metaMark):
-			into, rest = &s.Meta, line[len(metaMark):]
-		case strings.HasPrefix(line, stepMark):
-			s.Steps = append(s.Steps, StepInfo{})
-			into, rest = &s.Steps[len(s.Steps)-1], line[len(stepMark):]
-		case strings.HasPrefix(line, fitMark):
-			s.Fits = append(s.Fits, Fit{})
-			into, rest = &s.Fits[len(s.Fits)-1], line[len(fitMark):]
+		case n == 0:
+			var version string
+			version, hash, _ = strings.Cut(strings.TrimPrefix(line, footMark), " ")
+			if v, err := strconv.Atoi(version); strings.HasPrefix(version, "{") || err == nil && v < Version {
+				return nil, fmt.Errorf("%w; write it again", ErrOlderScript)
+			} else if err != nil {
+				return nil, fmt.Errorf("%w; write the script again", ErrCutShort)
+			} else if v > Version {
+				return nil, fmt.Errorf("%w (format %d, this program reads up to %d); update dapper-mirror", ErrNewerScript, v, Version)
+			}
+		case strings.HasPrefix(line, dataMark):
+			data.WriteString(line[len(dataMark):])
 		case strings.TrimSpace(line) == "" || strings.HasPrefix(line, "--"):
-			continue
 		default:
 			s.Edited = true // SQL behind the footer
 			s.Body += line + "\n"
+		}
+	}
+	if err := s.unpack(data.String()); err != nil {
+		return nil, fmt.Errorf("%w (%v); write the script again", ErrCutShort, err)
+	}
+	s.Edited = s.Edited || protect(text[:i+1], data.String()) != hash
+	s.comments()
+	return s, nil
+}
+
+var (
+	stepComment = regexp.MustCompile(`(?m)^-- step (\d+) of \d+ `)
+	stepBegins  = regexp.MustCompile(`^-- (?:step (\d+) of \d+|held back (\d+)) ( *)(.*)`)
+)
+
+// comments reads what the comments of the steps say.
+func (s *Script) comments() {
+	var st *StepInfo
+	var item *string // what the next lines go on with
+	seen := map[int]bool{}
+	for _, line := range strings.Split(s.Body, "\n") {
+		line = strings.TrimSuffix(line, "\r")
+		if m := stepBegins.FindStringSubmatch(line); m != nil {
+			n, _ := strconv.Atoi(m[1] + m[2])
+			if st, item = nil, nil; n >= 1 && n <= len(s.Steps) && !seen[n] {
+				st, seen[n] = &s.Steps[n-1], true
+				st.Title, item = m[4], &st.Title
+			}
 			continue
 		}
-		if err := json.Unmarshal([]byte(rest), into); err != nil {
-			return nil, fmt.Errorf("%w in its line %d; write the script again", ErrCutShort, n+1)
+		rest, ok := strings.CutPrefix(line, "--   ")
+		if st == nil || !ok {
+			st, item = nil, nil // the comment is over
+			continue
 		}
-		seen++
+		switch {
+		case strings.HasPrefix(rest, "! "):
+			kind, text, _ := strings.Cut(rest[2:], ": ")
+			st.Risks = append(st.Risks, st.packed.risk(len(st.Risks), st.About, order.RiskKind(kind), text))
+			item = &st.Risks[len(st.Risks)-1].Text
+		case strings.HasPrefix(rest, ". fill: "):
+			item = add(&st.Fills, rest[len(". fill: "):])
+		case strings.HasPrefix(rest, ". "):
+			item = add(&st.Cleared, rest[len(". "):])
+		case strings.HasPrefix(rest, "lock: "):
+			item = add(&st.Locks, rest[len("lock: "):])
+		case strings.HasPrefix(rest, " ") && strings.HasPrefix(strings.TrimSpace(rest), "see them: "):
+			item = nil
+		case strings.HasPrefix(rest, " ") && item != nil:
+			*item += " " + strings.TrimSpace(rest)
+		default:
+			item = nil
+		}
 	}
-	if s.Meta.Format > Version {
-		return nil, fmt.Errorf("%w (format %d, this program reads up to %d); update dapper-mirror", ErrNewerScript, s.Meta.Format, Version)
+	for i := range s.Steps {
+		if n := i + 1; !seen[n] && !s.Steps[i].Held {
+			s.Lost = append(s.Lost, n)
+		}
 	}
-	if s.Meta.Format < 1 || s.Meta.Engine == "" || len(s.Steps) != s.Meta.Steps+s.Meta.Held {
-		return nil, fmt.Errorf("%w; write the script again", ErrCutShort)
+}
+
+func add(list *[]string, text string) *string {
+	*list = append(*list, text)
+	return &(*list)[len(*list)-1]
+}
+
+// risk is the n-th risk of a step with what the footer knows of it.
+func (p packedStep) risk(n int, about catalog.Ref, kind order.RiskKind, text string) order.Risk {
+	key := strconv.Itoa(n)
+	r := order.Risk{Kind: kind, On: about, Text: text}
+	if on, ok := p.Risks[key]; ok {
+		r.On = on
 	}
-	if bodyHash(text[:i+1]) != s.Meta.Body {
-		s.Edited = true
+	if s, ok := p.Saves[key]; ok {
+		r.Save = &s
 	}
-	return s, nil
+	if q, ok := p.Counts[key]; ok {
+		r.Rows = &order.Answer{State: order.Found, Count: q}
+	}
+	return r
 }
 
 // Planned and Held list the steps that run and those that were held back.
@@ -106,11 +177,12 @@ type FitReport struct {
 func (s *Script) Check(target *catalog.Catalog) FitReport {
 	var r FitReport
 	r.Done = len(s.Fits) > 0
+	touched, known := map[catalog.Ref]bool{}, map[[2]catalog.Ref]bool{}
 	for _, f := range s.Fits {
-		now := ""
-		if o := target.Find(f.On); o != nil {
-			now = o.Fingerprint()
+		for _, u := range f.Users {
+			known[[2]catalog.Ref{f.On, u}] = true
 		}
+		now := s.fingerprint(target, f.On)
 		if now != f.Then {
 			r.Done = false
 		}
@@ -129,18 +201,42 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 	if len(r.Moves) == 0 {
 		r.Done = false
 	}
+	// What came to stand on something the script touches is in its way.
+	for _, st := range s.Planned() {
+		for _, t := range st.Touches {
+			touched[t] = true
+		}
+	}
+	users := standing(target, touched)
+	for _, f := range s.Fits {
+		for _, u := range users[f.On] {
+			if f.Was != "" && !r.Done && !touched[u] && !known[[2]catalog.Ref{f.On, u}] {
+				r.Moves = append(r.Moves, Move{u, "is new, and stands on " + f.On.String()})
+			}
+		}
+	}
 	return r
+}
+
+// fingerprint is that of an object as the footer has it, "" where it is not
+// there.
+func (s *Script) fingerprint(c *catalog.Catalog, r catalog.Ref) string {
+	o := c.Find(r)
+	if o == nil {
+		return ""
+	}
+	groups := map[string]bool{}
+	for _, g := range s.Meta.Groups {
+		groups[g] = true
+	}
+	return shorten(o.FingerprintWith(groups))
 }
 
 // Ends lists what is not as the script leaves it.
 func (s *Script) Ends(now *catalog.Catalog) []Move {
 	var out []Move
 	for _, f := range s.Fits {
-		is := ""
-		if o := now.Find(f.On); o != nil {
-			is = o.Fingerprint()
-		}
-		switch {
+		switch is := s.fingerprint(now, f.On); {
 		case is == f.Then:
 		case is == "":
 			out = append(out, Move{f.On, "is not there"})
@@ -159,8 +255,6 @@ type Command struct {
 	Step int // the step it belongs to, 0 for what stands around the steps
 	Line int // in the file, from 1
 }
-
-var stepComment = regexp.MustCompile(`(?m)^-- step (\d+) of \d+ `)
 
 // Commands cuts the script's body into what is run. A statement that does not
 // end is an error with its line.

@@ -58,6 +58,11 @@ func (s *Script) NeedsRecord(eng engine.Engine) bool {
 	return err == nil && (!r.transaction || slices.ContainsFunc(s.Planned(), func(st StepInfo) bool { return st.Apart }))
 }
 
+// Unfinished tells whether the run stopped half way.
+func (rec *Record) Unfinished() bool {
+	return !rec.Done && (len(rec.Statements) > 0 || rec.Transaction != "")
+}
+
 // ErrRecord says that a run record cannot be used; test with errors.Is.
 var ErrRecord = errors.New("the run record cannot be used")
 

@@ -109,6 +109,7 @@ type runner struct {
 	limited      bool
 	apart        map[catalog.Ref]bool // what steps outside the transaction change
 	at           int                  // the command that runs
+	sent         bool                 // the server may have got it
 	last, ran    int
 	stay         int    // steps that ran and stay
 	id           string // of the transaction
@@ -194,7 +195,7 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 	start := begin
 	for i := begin; i < len(r.cmds); i++ {
 		c := r.cmds[i]
-		r.at = i
+		r.at, r.sent = i, false
 		if c.Client || r.Record.skips(r, i) {
 			continue // for the engine's own client; stopping at an error is what we do anyway
 		}
@@ -253,6 +254,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 			}
 		}
 	}
+	r.sent = true
 	err := r.exec(ctx, c.Text)
 	if word == "commit" && errors.Is(err, engine.ErrUncertain) && r.Outcome != nil && r.id != "" {
 		switch r.Outcome(ctx, r.id) {
@@ -415,7 +417,9 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 	}
 	r.locked = nil
 	lost := errors.Is(err, engine.ErrConnect) || errors.Is(err, context.Canceled)
-	if errors.Is(err, engine.ErrUncertain) || !r.transaction && c.Step > 0 && lost && !r.session(r.at) {
+	// What commits by itself and was not answered may have been kept.
+	alone := r.sent && c.Step > 0 && !r.within[r.at] && !r.session(r.at)
+	if errors.Is(err, engine.ErrUncertain) || alone && lost {
 		e.RolledBack, e.Unknown, e.Commit = false, true, r.words[r.at] == "commit"
 	}
 	if e.RolledBack {

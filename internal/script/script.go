@@ -4,12 +4,11 @@ package script
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"slices"
-	"sort"
 	"strings"
 	"unicode/utf8"
 
@@ -22,56 +21,47 @@ import (
 
 // Version of the footer's format. It grows only when an older program would
 // misunderstand it.
-const Version = 1
+const Version = 2
 
-const (
-	metaMark = "-- @dapper-mirror "
-	fitMark  = "-- @fit "
-	stepMark = "-- @step "
-	width    = 78
-)
+const width = 78 // of the comments
 
-// Meta is the first footer line.
+// Meta is what a script is for.
 type Meta struct {
-	Format int    `json:"format"`
-	Engine string `json:"engine"`
-	Source string `json:"source"`
-	Target string `json:"target"`
-	Steps  int    `json:"steps"`
-	Held   int    `json:"held_back"`
-	// Scope is how the comparison was narrowed, as options.
-	Scope []string `json:"scope,omitempty"`
-	// Groups are what was counted besides (`--include`).
-	Groups []string `json:"include,omitempty"`
-	Role   string   `json:"as,omitempty"` // whom the statements act for
-	Body   string   `json:"body"`         // hash of everything before the footer
+	Engine         string
+	Source, Target string
+	Steps, Held    int
+	Scope          []string // how the comparison was narrowed, as options
+	Groups         []string // what was counted besides (`--include`)
+	Role           string   // whom the statements act for
+	Gone           []string // what only the target has and the steps remove, as patterns
 }
 
 // Fit is the fingerprint of one object the script touches or relies on,
-// before and after; empty means that it is not there.
+// before and after; empty means that it is not there. Users are the objects
+// that stand on it.
 type Fit struct {
-	On   catalog.Ref `json:"on"`
-	Was  string      `json:"was"`
-	Then string      `json:"then"`
+	On        catalog.Ref
+	Was, Then string
+	Users     []catalog.Ref
 }
 
-// StepInfo is what the footer says of one step.
+// StepInfo is what a script says of one step.
 type StepInfo struct {
-	Number int          `json:"step"`
-	About  catalog.Ref  `json:"about"`
-	Title  string       `json:"title"`
-	Risks  []order.Risk `json:"risks,omitempty"`
-	// Cleared are risks that are none, as the target's rows said.
-	Cleared []order.Risk      `json:"cleared,omitempty"`
-	Fills   []order.Fill      `json:"fills,omitempty"`
-	Locks   []order.TableLock `json:"locks,omitempty"`
-	// Touches are the objects the step changes.
-	Touches []catalog.Ref `json:"touches,omitempty"`
-	Creates bool          `json:"creates,omitempty"` // it makes its object
-	Drops   bool          `json:"drops,omitempty"`
-	Apart   bool          `json:"apart,omitempty"` // it runs outside the transaction
-	Later   bool          `json:"later,omitempty"` // behind it
-	Held    bool          `json:"held_back,omitempty"`
+	Number int
+	About  catalog.Ref
+	Title  string
+	// Risks, Cleared, Fills and Locks are as the step's comment says them: the
+	// text of a risk is its whole sentence.
+	Risks          []order.Risk
+	Cleared, Fills []string
+	Locks          []string
+	Touches        []catalog.Ref // the objects the step changes
+	Creates, Drops bool          // it makes its object, or removes it
+	Apart, Later   bool          // it runs outside the transaction, behind it
+	Guards         bool          // it locks, to see that the rows are as they were
+	Held           bool
+
+	packed packedStep
 }
 
 // Input is what a script is written from.
@@ -82,8 +72,10 @@ type Input struct {
 	Scope          []string
 	Groups         []string
 	FileName       string // the script's, for the command lines in the header
-	TargetArg      string // what stands for the target in those command lines
+	TargetArg      string // what stands for the target in those command lines; "" where it is no database
 	Role           string // whom the statements act for; the engine is an engine.Roles then
+	// Unasked says why the target's rows were not asked, where they were not.
+	Unasked string
 	// Backout is the file of the script that is the way back, "" for none.
 	Backout string
 	// BackOf is, for a back-out script, the file of the script it undoes, and
@@ -119,7 +111,7 @@ func closed(d sqltext.Dialect, p *order.Plan) error {
 		}
 		for _, sql := range s.Statements() {
 			if err := sqltext.Closed(d, sql); err != nil {
-				return fmt.Errorf("%s is refused: its definition would let something else out into the script: %w; leave it out with --except '%s'", s.About, err, s.About)
+				return fmt.Errorf("%s is refused: its definition would let something else out into the script: %w; leave it out with --except %s", s.About, err, Quoted(s.About.String()))
 			}
 		}
 	}
@@ -185,38 +177,33 @@ func (w *writer) header() {
 	w.line("--")
 	w.field("source", w.Source)
 	w.field("target", w.Target)
-	w.field("steps", fmt.Sprintf("%d to run, %d held back", len(p.Steps), len(p.Held)))
 	if len(w.Scope) > 0 {
 		w.field("scope", strings.Join(w.Scope, " "))
 	}
+	if len(p.Steps) == 0 {
+		w.field("steps", fmt.Sprintf("none to run, %d held back: the target stays as it is", len(p.Held)))
+		w.heldBack()
+		w.line(rule)
+		return
+	}
+	w.field("steps", fmt.Sprintf("%d to run, %d held back", len(p.Steps), len(p.Held)))
 	w.line("--")
-	w.field("check", fmt.Sprintf("dapper-mirror check %s %s", w.FileName, w.TargetArg))
-	w.field("run", fmt.Sprintf("dapper-mirror apply %s %s", w.FileName, w.TargetArg))
-	if w.frame.RunWith != "" {
-		w.field("or", strings.NewReplacer("%[1]s", w.TargetArg, "%[2]s", w.FileName).Replace(w.frame.RunWith))
+	if w.TargetArg == "" { // a capture or text: it stands for a database that was not at hand
+		w.field("run", "on the database that the target was made of: dapper-mirror apply "+Word(w.FileName)+" TARGET")
+	} else {
+		w.command("check", "dapper-mirror check %s %s", w.FileName, w.TargetArg)
+		w.command("run", "dapper-mirror apply %s %s", w.FileName, w.TargetArg)
+	}
+	if w.frame.RunWith != "" && w.TargetArg != "" {
+		w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-11s", "or")+strings.NewReplacer("%[1]s", Word(w.TargetArg), "%[2]s", Word(w.FileName)).Replace(w.frame.RunWith)))
 	}
 	w.field("", "Make a backup first.")
-	for i, n := range w.frame.Notes {
-		name := ""
-		if i == 0 {
-			name = "on error"
-		}
-		w.field(name, n)
-	}
-	if len(p.Steps) > 0 && w.frame.Lock != "" {
+	w.list("on error", w.frame.Notes)
+	if w.frame.Lock != "" {
 		w.field("locks", w.frame.Lock)
 	}
-	losses := p.Losses()
-	if len(losses) == 0 {
-		w.field("losses", "none")
-	}
-	for i, r := range losses {
-		name := ""
-		if i == 0 {
-			name = "LOSSES"
-		}
-		w.field(name, w.lossWords(r))
-	}
+	w.losses()
+	w.going()
 	for _, s := range p.Steps {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
@@ -225,29 +212,98 @@ func (w *writer) header() {
 			}
 		}
 	}
-	if words := asked(p); words != "" {
+	if words := w.asked(); words != "" {
 		w.field("row checks", words)
 	}
-	for i, r := range p.HeldBecause {
-		name := ""
-		if i == 0 {
-			name = "held back"
+	w.heldBack()
+	w.wayBack()
+	w.line(rule)
+	w.line("")
+}
+
+// list writes fields of one name, which stands before the first.
+func (w *writer) list(name string, texts []string) {
+	for _, t := range texts {
+		w.field(name, t)
+		name = ""
+	}
+}
+
+// command writes a command line on one line, so that it can be pasted.
+func (w *writer) command(name, format string, args ...string) {
+	quoted := make([]any, len(args))
+	for i, a := range args {
+		quoted[i] = Word(a)
+	}
+	w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-11s", name)+fmt.Sprintf(format, quoted...)))
+}
+
+func (w *writer) losses() {
+	losses := w.Plan.Losses()
+	if len(losses) == 0 {
+		w.field("losses", "none")
+	}
+	var texts []string
+	for _, r := range losses {
+		text := r.Sentence()
+		if r.Rows == nil || !r.Rows.Guarded {
+			text += ", allowed by --may-lose"
 		}
+		texts = append(texts, text)
+	}
+	w.list("LOSSES", texts)
+}
+
+// mostGoing is how many things that go are named in the header.
+const mostGoing = 20
+
+// going names what only the target has and goes: it may be somebody's.
+func (w *writer) going() {
+	if len(w.Plan.Gone) == 0 || w.BackOf != "" {
+		return
+	}
+	var names []string
+	for i, r := range w.Plan.Gone {
+		if i == mostGoing {
+			names = append(names, fmt.Sprintf("and %d more", len(w.Plan.Gone)-mostGoing))
+			break
+		}
+		names = append(names, r.String())
+	}
+	w.field("target-only", "goes, since only the target has it: "+strings.Join(names, ", "))
+}
+
+func (w *writer) heldBack() {
+	name := "held back"
+	for _, r := range w.Plan.HeldBecause {
 		w.field(name, r.Because())
 		w.field("", WayOut(r))
+		name = ""
 	}
-	for i, r := range w.Gone {
-		w.field(map[bool]string{true: "GONE"}[i == 0], r.Text+": that does not come back by this; see the rows that were saved, or the backup")
+}
+
+func (w *writer) wayBack() {
+	var gone []string
+	for _, r := range w.Gone {
+		gone = append(gone, r.Text+": that does not come back by this; see the rows that were saved, or the backup")
+	}
+	w.list("GONE", gone)
+	losing := ""
+	if len(w.Plan.Losses()) > 0 {
+		losing = "what a loss destroyed comes back from the rows that apply saves, or from the backup"
 	}
 	switch {
 	case w.BackOf != "":
 	case w.Backout != "":
-		w.field("way back", fmt.Sprintf("dapper-mirror apply %s %s; what a loss destroyed comes back from the rows that apply saves, or the backup", w.Backout, w.TargetArg))
+		w.command("way back", "dapper-mirror apply %s %s", w.Backout, cmp.Or(w.TargetArg, "TARGET"))
+		if losing != "" {
+			w.field("", losing)
+		}
+	case losing != "":
+		w.field("way back", "restore the backup, or write a script for it with --backout; "+losing)
 	default:
-		w.field("way back", "restore the backup; what a loss destroyed does not come back otherwise")
+		w.field("way back", "none was written; --backout writes one")
 	}
-	w.line(rule)
-	w.line("")
 }
 
 // WayOut is what can be done about a risk that holds something back.
@@ -258,29 +314,42 @@ func WayOut(r order.Risk) string {
 	return "clean the rows first, give a value with --fill, or leave it out with --except"
 }
 
-// Quoted is a text as one word of a shell.
+// Quoted is a text as one quoted word of a shell.
 func Quoted(s string) string { return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'" }
 
-func (w *writer) lossWords(r order.Risk) string {
-	if r.Rows != nil && r.Rows.Guarded {
-		return r.Sentence()
+// Word is a text as one word of a shell, quoted where it must be.
+func Word(s string) string {
+	plain := func(r rune) bool {
+		return r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || strings.ContainsRune("_-./:@%+,=", r)
 	}
-	return r.Sentence() + ", allowed by --may-lose"
+	if s != "" && strings.IndexFunc(s, func(r rune) bool { return !plain(r) }) < 0 {
+		return s
+	}
+	return Quoted(s)
 }
 
-// asked says how many row checks were made and how they came out.
-func asked(p *order.Plan) string {
+// asked says how many row checks were made and how they came out, or why
+// none was.
+func (w *writer) asked() string {
+	p := w.Plan
 	n := map[order.AnswerState]int{}
+	open := 0 // questions that got no answer
 	for _, s := range slices.Concat(p.Steps, p.Held) {
 		for _, r := range slices.Concat(s.Risks, s.Cleared) {
-			if r.Rows != nil && r.Rows.Count != "" {
+			switch {
+			case r.Rows != nil && r.Rows.Count != "":
 				n[r.Rows.State]++
+			case r.Ask != nil:
+				open++
 			}
 		}
 	}
 	all := n[order.Clean] + n[order.Found] + n[order.NotKnown]
 	if all == 0 {
-		return ""
+		if open == 0 || w.BackOf != "" {
+			return ""
+		}
+		return fmt.Sprintf("not made (%s): what the risks below come to, the rows were not asked", cmp.Or(w.Unasked, "the rows were not at hand"))
 	}
 	return fmt.Sprintf("%s asked of the target's rows: %d clean, %d with rows concerned, %d not known", words.Number(all, "question", "questions"), n[order.Clean], n[order.Found], n[order.NotKnown])
 }
@@ -293,7 +362,6 @@ func (w *writer) block(lines []string) {
 
 func (w *writer) body() {
 	if len(w.Plan.Steps) == 0 {
-		w.line("-- Nothing to do.")
 		return
 	}
 	w.block(w.frame.Client)
@@ -404,51 +472,14 @@ func (w *writer) held() {
 	}
 }
 
-// asciiJSON is JSON in which everything beyond ASCII is escaped: a name
-// cannot leave its comment.
-func asciiJSON(v any) string {
-	b, err := json.Marshal(v)
-	if err != nil { // plain structs of strings always marshal
-		return "{}"
-	}
-	var out strings.Builder
-	for _, r := range string(b) {
-		switch {
-		case r < 0x7f:
-			out.WriteRune(r)
-		case r > 0xffff:
-			r -= 0x10000
-			fmt.Fprintf(&out, `\u%04x\u%04x`, 0xd800+r>>10, 0xdc00+r&0x3ff)
-		default:
-			fmt.Fprintf(&out, `\u%04x`, r)
-		}
-	}
-	return out.String()
-}
-
 func bodyHash(body string) string {
 	s := sha256.Sum256([]byte(body))
 	return hex.EncodeToString(s[:10])
 }
 
-func (w *writer) footer() {
-	w.line("")
-	hash := bodyHash(w.b.String())
-	w.line(metaMark + asciiJSON(Meta{Format: Version, Engine: w.Engine.Name(), Source: w.Source, Target: w.Target,
-		Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Role: w.Role, Body: hash}))
-	for _, s := range w.Plan.Steps {
-		w.line(stepMark + asciiJSON(stepInfo(s)))
-	}
-	for _, s := range w.Plan.Held {
-		w.line(stepMark + asciiJSON(StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Held: true}))
-	}
-	for _, f := range fits(w.Plan) {
-		w.line(fitMark + asciiJSON(f))
-	}
-}
-
 func stepInfo(s *order.Step) StepInfo {
-	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Cleared: s.Cleared, Fills: s.Fills, Locks: s.Locks, Apart: s.Alone || s.Later, Later: s.Later}
+	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Apart: s.Alone || s.Later, Later: s.Later}
+	info.Guards = slices.ContainsFunc(s.Cleared, func(r order.Risk) bool { return r.Rows != nil && r.Rows.Guarded })
 	seen := map[catalog.Ref]bool{}
 	for _, r := range slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes) {
 		if o := r.Object(); !seen[o] {
@@ -460,39 +491,4 @@ func stepInfo(s *order.Step) StepInfo {
 	info.Creates = !s.About.IsPart() && slices.Contains(s.Makes, object) && !slices.Contains(s.Removes, object) && strings.HasPrefix(s.Title, "create ")
 	info.Drops = !s.About.IsPart() && slices.Contains(s.Removes, object) && !slices.Contains(s.Makes, object)
 	return info
-}
-
-// fits are the objects the steps touch, and those that these need.
-func fits(p *order.Plan) []Fit {
-	refs := map[catalog.Ref]bool{}
-	for _, s := range p.Steps {
-		refs[s.About.Object()] = true
-		for _, r := range append(append([]catalog.Ref{}, s.Makes...), s.Removes...) {
-			refs[r.Object()] = true
-			for _, c := range []*catalog.Catalog{p.Desired, p.Actual} {
-				if o := c.Resolve(r); o != nil {
-					for _, n := range o.Needs {
-						if p.Actual.Find(n.On) != nil {
-							refs[n.On.Object()] = true
-						}
-					}
-				}
-			}
-		}
-	}
-	var out []Fit
-	for r := range refs {
-		f := Fit{On: r}
-		if o := p.Actual.Find(r); o != nil {
-			f.Was = o.Fingerprint()
-		}
-		if o := p.Desired.Find(r); o != nil {
-			f.Then = o.Fingerprint()
-		}
-		if f.Was != "" || f.Then != "" {
-			out = append(out, f)
-		}
-	}
-	sort.Slice(out, func(i, j int) bool { return out[i].On.Less(out[j].On) })
-	return out
 }

@@ -1,7 +1,10 @@
 package script
 
 import (
+	"bytes"
+	"compress/flate"
 	"context"
+	"encoding/base64"
 	"errors"
 	"fmt"
 	"os"
@@ -132,18 +135,21 @@ func TestReadBadScripts(t *testing.T) {
 		want   error
 		edited bool
 	}{
-		"as written":        {good, nil, false},
-		"DOS line ends":     {strings.ReplaceAll(good, "\n", "\r\n"), nil, false},
-		"an edited step":    {strings.Replace(good, "ALTER 2;", "ALTER 3;", 1), nil, true},
-		"a comment more":    {"-- approved\n" + good, nil, true},
-		"SQL at the end":    {good + "DROP x;\n", nil, true},
-		"no footer":         {good[:strings.Index(good, "-- @dapper")], ErrNotScript, false},
-		"some other SQL":    {"SELECT 1;", ErrNotScript, false},
-		"empty":             {"", ErrNotScript, false},
-		"a newer format":    {strings.Replace(good, `{"format":1,`, `{"format":9,`, 1), ErrNewerScript, false},
-		"a broken footer":   {strings.Replace(good, `{"format":1,`, `{"format":`, 1), ErrCutShort, false},
-		"a step line lost":  {strings.Replace(good, "-- @step {\"step\":2", "-- @gone {\"step\":2", 1), ErrCutShort, false},
-		"a broken fit line": {strings.Replace(good, "-- @fit {", "-- @fit ", 1), ErrCutShort, false},
+		"as written":      {good, nil, false},
+		"DOS line ends":   {strings.ReplaceAll(good, "\n", "\r\n"), nil, false},
+		"an edited step":  {strings.Replace(good, "ALTER 2;", "ALTER 3;", 1), nil, true},
+		"a comment more":  {"-- approved\n" + good, nil, true},
+		"SQL at the end":  {good + "DROP x;\n", nil, true},
+		"no footer":       {good[:strings.Index(good, "-- @dapper")], ErrNotScript, false},
+		"some other SQL":  {"SELECT 1;", ErrNotScript, false},
+		"empty":           {"", ErrNotScript, false},
+		"a newer format":  {strings.Replace(good, "-- @dapper-mirror 2 ", "-- @dapper-mirror 9 ", 1), ErrNewerScript, false},
+		"an older format": {good[:strings.Index(good, "-- @dapper")] + "-- @dapper-mirror {\"format\":1}\n", ErrOlderScript, false},
+		"a broken footer": {strings.Replace(good, "-- @dapper-mirror 2 ", "-- @dapper-mirror x ", 1), ErrCutShort, false},
+		"no data":         {good[:strings.Index(good, "-- @ ")], ErrCutShort, false},
+		"half the data":   {good[:len(good)-40], ErrCutShort, false},
+		"another hash":    {strings.Replace(good, "-- @dapper-mirror 2 ", "-- @dapper-mirror 2 0", 1), nil, true},
+		"a step lost":     {strings.Replace(good, "CREATE newcomer;\n", "", 1), nil, true},
 	} {
 		s, err := Read(c.text)
 		if !errors.Is(err, c.want) || c.want == nil && err != nil {
@@ -160,6 +166,57 @@ func TestReadBadScripts(t *testing.T) {
 	}
 	if _, err := s.Commands(sqltext.SQLite); err == nil || !strings.Contains(err.Error(), "line ") {
 		t.Errorf("an open quote: %v", err)
+	}
+}
+
+// TestFooterIsSmall: it is a tenth of the script at most, also of one with many
+// steps, and tells of steps that are gone.
+func TestFooterIsSmall(t *testing.T) {
+	for _, n := range []int{1, 20, 300} {
+		p := &order.Plan{Actual: &catalog.Catalog{Engine: "toy"}, Desired: &catalog.Catalog{Engine: "toy"}}
+		for i := range n {
+			name := fmt.Sprintf("%s_%d", []string{"berth", "vessel", "port_call", "booking", "tariff"}[i%5], i)
+			p.Actual.Add(object(name, "old"))
+			p.Desired.Add(object(name, fmt.Sprint("new", i)))
+			ref := catalog.Ref{Kind: catalog.Table, Name: name}
+			col := catalog.Ref{Kind: catalog.Table, Name: name, PartKind: catalog.Column, Part: "pilotage"}
+			p.Steps = append(p.Steps, &order.Step{Number: i + 1, Action: &order.Action{About: ref, Title: "change table " + name + ": drop column pilotage", Makes: []catalog.Ref{ref},
+				SQL: []string{"ALTER TABLE " + name + " DROP COLUMN pilotage, ADD COLUMN pilotage_fee numeric(8,2) NOT NULL DEFAULT 0;", "COMMENT ON TABLE " + name + " IS 'what the pilots are paid for each call';"}, Risks: []order.Risk{{Kind: order.Loss, On: col, Text: "every value of column pilotage of table " + name}}}})
+		}
+		b, err := Write(Input{Plan: p, Engine: toyEngine{sqltext.SQLite}, Source: "dev.db", Target: "live.db", FileName: "up.sql", TargetArg: "live.db"})
+		if err != nil {
+			t.Fatal(err)
+		}
+		text := string(b)
+		if foot := len(text) - strings.Index(text, footMark); foot > max(200, len(text)/10) {
+			t.Errorf("%d steps: the footer is %d of %d bytes", n, foot, len(text))
+		}
+		s, err := Read(text)
+		if err != nil || len(s.Planned()) != n || len(s.Lost) > 0 || s.Planned()[n-1].Risks[0].On.Part != "pilotage" || !strings.Contains(s.Planned()[0].Title, "drop column pilotage") {
+			t.Fatalf("%d steps read back: %v %+v", n, err, s)
+		}
+		s, err = Read(strings.Replace(text, "-- step 1 of", "-- stop 1 of", 1))
+		if err != nil || !s.Edited || fmt.Sprint(s.Lost) != "[1]" {
+			t.Errorf("the first step is gone: %v", s.Lost)
+		}
+	}
+}
+
+// TestDataIsBounded: data that claims to be without end is refused.
+func TestDataIsBounded(t *testing.T) {
+	var out bytes.Buffer
+	z, err := flate.NewWriterDict(&out, flate.BestCompression, []byte(common))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for range 1100 {
+		if _, err := z.Write(make([]byte, 1<<16)); err != nil {
+			t.Fatal(err)
+		}
+	}
+	z.Close()
+	if err := (&Script{}).unpack(base64.StdEncoding.EncodeToString(out.Bytes())); err == nil || !strings.Contains(err.Error(), "too large") {
+		t.Errorf("a bomb: %v", err)
 	}
 }
 
@@ -184,6 +241,11 @@ func TestFit(t *testing.T) {
 		"new":       {func(c *catalog.Catalog) { c.Add(object("newcomer", "x")) }, "table:newcomer is new"},
 		"relied on": {func(c *catalog.Catalog) { c.Objects[1].Set("fact", catalog.Scalar("else")) }, "table:kept has changed"},
 		"unrelated": {func(c *catalog.Catalog) { c.Add(object("bystander", "x")) }, ""},
+		"a new user": {func(c *catalog.Catalog) {
+			o := object("view", "x")
+			o.Need(catalog.Ref{Kind: catalog.Table, Name: "berth"}, catalog.AspectType)
+			c.Add(o)
+		}, "table:view is new, and stands on table:berth"},
 	} {
 		now := plan("berth").Actual
 		c.change(now)

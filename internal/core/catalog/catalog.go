@@ -448,6 +448,8 @@ func (c *Catalog) Sort() {
 		}
 		return strings.Compare(string(a.Kind), string(b.Kind))
 	})
+	c.index = nil
+	c.Find(Ref{}) // finds nothing, but from here on several may look at once
 }
 
 func refLess(a, b Ref) bool {

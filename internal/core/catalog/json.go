@@ -20,18 +20,21 @@ const (
 
 // Fingerprint is a short hash of an object: its counted facts and its parts,
 // whatever their order, and nothing that is only carried.
-func (o *Object) Fingerprint() string {
+func (o *Object) Fingerprint() string { return o.FingerprintWith(nil) }
+
+// FingerprintWith is Fingerprint that also counts the facts of some groups.
+func (o *Object) FingerprintWith(groups map[string]bool) string {
 	h := sha256.New()
-	o.digest(h)
+	o.digest(h, groups)
 	return hex.EncodeToString(h.Sum(nil)[:10])
 }
 
-func (o *Object) digest(h io.Writer) {
+func (o *Object) digest(h io.Writer, groups map[string]bool) {
 	fmt.Fprintf(h, "%q %q %q{", o.Kind, o.Schema, o.Key())
 	props := make([]string, 0, len(o.Properties))
 	for i := range o.Properties {
 		p := &o.Properties[i]
-		if p.Counts(nil) {
+		if p.Counts(groups) {
 			props = append(props, fmt.Sprintf("%q=%q;", p.Name, p.Value.Canonical()))
 		}
 	}
@@ -47,7 +50,7 @@ func (o *Object) digest(h io.Writer) {
 		return parts[i].Key() < parts[j].Key()
 	})
 	for _, p := range parts {
-		p.digest(h)
+		p.digest(h, groups)
 	}
 	io.WriteString(h, "}")
 }
@@ -60,7 +63,7 @@ func (c *Catalog) Fingerprint() string {
 	fmt.Fprintf(h, "%s\n", c.Engine)
 	for _, o := range objs {
 		if o.Group == "" {
-			o.digest(h)
+			o.digest(h, nil)
 		}
 	}
 	return hex.EncodeToString(h.Sum(nil)[:10])
@@ -256,5 +259,6 @@ func Decode(r io.Reader) (*Catalog, error) {
 	for _, o := range objects {
 		c.Objects = append(c.Objects, fromJSON(o))
 	}
+	c.Find(Ref{}) // builds the index
 	return c, nil
 }

@@ -354,11 +354,6 @@ func (c *Comparison) properties(it *Item) {
 	}
 	c.facts += 2
 	c.agreeing += 2
-	if s.Schema != t.Schema {
-		sn, tn := catalog.Scalar(s.Schema), catalog.Scalar(t.Schema)
-		it.Properties = append(it.Properties, PropertyDiff{"schema", &sn, &tn})
-		c.agreeing -= 2
-	}
 	if s.Key() != t.Key() {
 		sn, tn := catalog.Scalar(s.Title()), catalog.Scalar(t.Title())
 		it.Properties = append(it.Properties, PropertyDiff{"name", &sn, &tn})

@@ -32,6 +32,30 @@ func (c *Comparison) Desired() *catalog.Catalog {
 	return d
 }
 
+// Wanted is what one item's object shall be in the target; nil where it shall
+// not be there.
+func (c *Comparison) Wanted(it *Item) *catalog.Object { return it.desired(c.Options.Groups) }
+
+// Way is the item of the way from the target's object to what it shall be; nil
+// where nothing is to be done.
+func (c *Comparison) Way(it *Item) *Item {
+	wanted := it.desired(c.Options.Groups)
+	if wanted == it.Target {
+		return nil
+	}
+	s, t := &catalog.Catalog{FoldNames: c.Source.FoldNames}, &catalog.Catalog{FoldNames: c.Target.FoldNames}
+	if wanted != nil {
+		s.Add(wanted)
+	}
+	if it.Target != nil {
+		t.Add(it.Target)
+	}
+	for _, way := range Compare(s, t, Options{Groups: c.Options.Groups, Deep: true}).Items {
+		return way
+	}
+	return nil
+}
+
 func (it *Item) desired(groups map[string]bool) *catalog.Object {
 	switch it.Status {
 	case SourceOnly:

@@ -231,6 +231,8 @@ type Plan struct {
 	Held []*Step
 	// HeldBecause are the losses that nobody allowed, and what the rows forbid.
 	HeldBecause []Risk
+	// Gone is what only the target has and the steps remove.
+	Gone []catalog.Ref
 	// Guards are statements that stop the script before its first step.
 	Guards []string
 	// Actual is the target as it is, Desired after Steps, Full after Held as
@@ -292,6 +294,7 @@ func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, err
 			return nil, err
 		}
 	}
+	p.Gone = gone(p.Desired, cmp.Target, cmp.Options.Groups)
 	if len(p.HeldBecause) > 0 {
 		if p.Held, err = plan(full, p.Desired, cmp.Options.Groups, w); err != nil {
 			return nil, err
@@ -301,6 +304,49 @@ func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, err
 		}
 	}
 	return p, nil
+}
+
+// Losses lists what making the target like the source would destroy, by the
+// objects that differ; without what must only step aside for it.
+func Losses(cmp *compare.Comparison, w Writer) map[*compare.Item][]Risk {
+	out := map[*compare.Item][]Risk{}
+	desired := cmp.Desired()
+	b := &builder{w: w, desired: desired, actual: cmp.Target, groups: cmp.Options.Groups, rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
+	for _, it := range cmp.Differences() {
+		way := it
+		if it.Partial {
+			if way = cmp.Way(it); way == nil {
+				continue
+			}
+		}
+		for _, a := range b.write(way) {
+			for _, r := range a.Risks {
+				if r.Kind == Loss {
+					out[it] = append(out[it], r)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// gone lists the objects, and the parts of those that stay, that are in the
+// target and shall not be.
+func gone(desired, actual *catalog.Catalog, groups map[string]bool) []catalog.Ref {
+	var out []catalog.Ref
+	for _, it := range compare.Compare(desired, actual, compare.Options{Groups: groups}).Items {
+		switch it.Status {
+		case compare.TargetOnly:
+			out = append(out, it.Target.Ref())
+		case compare.Differs:
+			for _, p := range it.Parts {
+				if p.Status == compare.TargetOnly {
+					out = append(out, it.Target.PartRef(p.Target))
+				}
+			}
+		}
+	}
+	return out
 }
 
 // plan orders the steps from one catalog to another.
@@ -551,9 +597,6 @@ func letsGo(cmp *compare.Comparison, r catalog.Ref) bool {
 	it := cmp.Find(r)
 	if it == nil {
 		return false
-	}
-	if !r.IsPart() && it.Source != nil && it.Target != nil && it.Source.Schema != it.Target.Schema {
-		return true // it moves away
 	}
 	if r.IsPart() {
 		var part *compare.Item

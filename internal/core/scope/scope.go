@@ -104,6 +104,25 @@ func ParseAll(texts []string) ([]Pattern, error) {
 // String is the pattern as it was written.
 func (p Pattern) String() string { return p.text }
 
+// Kind is the kind the pattern names, "" where it names none or several.
+func (p Pattern) Kind() string {
+	if strings.ContainsAny(p.kind, "*?") {
+		return ""
+	}
+	return p.kind
+}
+
+// Wide tells whether the pattern names no thing, only a kind: it is right also
+// where there is none of it.
+func (p Pattern) Wide() bool {
+	for _, g := range p.names {
+		if g.quoted || strings.Trim(g.text, "*") != "" {
+			return false
+		}
+	}
+	return true
+}
+
 // Match tells whether the pattern matches the reference itself, or, for a
 // part, the object it belongs to. fold is how the engine compares names.
 func (p Pattern) Match(r catalog.Ref, fold func(string) string) bool {

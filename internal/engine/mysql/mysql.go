@@ -179,14 +179,19 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 	if err != nil {
 		return nil, err
 	}
-	driver.SetLogger(quiet{})
 	connector, err := driver.NewConnector(cfg)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", engine.ErrConnect, err)
 	}
 	d := &database{pool: sql.OpenDB(connector), name: cfg.DBName}
-	if d.conn, err = d.pool.Conn(ctx); err != nil {
+	// A server of another kind waits for us to speak first, and we for it.
+	greeted, cancel := context.WithTimeout(ctx, cfg.Timeout)
+	defer cancel()
+	if d.conn, err = d.pool.Conn(greeted); err != nil {
 		d.pool.Close()
+		if greeted.Err() != nil && ctx.Err() == nil {
+			return nil, fmt.Errorf("%w: nothing at %s answered as a MariaDB or MySQL server within %s", engine.ErrConnect, cfg.Addr, cfg.Timeout)
+		}
 		return nil, explain(err)
 	}
 	var version string
@@ -215,7 +220,11 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 	return d, nil
 }
 
-// quiet swallows what the driver would print.
+// The driver keeps one logger for the whole process, and takes it without a
+// lock: it is set before anything runs.
+func init() { _ = driver.SetLogger(quiet{}) }
+
+// quiet swallows what the driver would print: its errors come back as errors.
 type quiet struct{}
 
 func (quiet) Print(...any) {}

@@ -58,7 +58,7 @@ var settings = []string{
 func (Engine) Frame(plan *order.Plan) engine.Frame {
 	f := engine.Frame{
 		Client: []string{`\set ON_ERROR_STOP on`}, Settings: settings, Begin: "BEGIN;", Commit: "COMMIT;",
-		RunWith: "psql -X -d '%[1]s' -f %[2]s",
+		RunWith: "psql -X -d %[1]s -f %[2]s",
 		Notes: []string{"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
 			"A lock that is not got within 10 seconds (lock_timeout) stops it too; run it again then."},
 		Lock: "ACCESS EXCLUSIVE on each changed table until the end: others wait, readers too",
@@ -74,13 +74,14 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	}
 	for _, s := range plan.Steps {
 		if s.Later {
+			f.Notes[0] = "All steps but those behind it run in one transaction: when one of them fails, the client stops and nothing is changed."
 			f.Notes = slices.Insert(f.Notes, 1, "The steps behind the transaction run one by one, so that others can go on. When one fails: see to the rows it names, then go on with apply --resume, or run its statements and those after it again; each may run twice.")
 			break
 		}
 	}
 	for _, s := range plan.Steps {
 		if s.Alone {
-			f.Notes[0] = "All steps but those marked as apart run in one transaction: when one of them fails, the client stops, and only the steps apart remain."
+			f.Notes[0] = "All steps but those before and behind it run in one transaction: when one of them fails, the client stops, and only the steps before it remain."
 		}
 	}
 	return f

@@ -243,7 +243,7 @@ CREATE TABLE berth (id integer PRIMARY KEY, name text NOT NULL, at timestamptz D
 --- rows
 INSERT INTO berth VALUES (1, 'north');
 --- keep SELECT id, name FROM berth
---- case tables and sequences move into another schema
+--- case tables of one name in two schemas are two tables
 --- target
 CREATE SCHEMA old; CREATE TABLE old.berth (id serial PRIMARY KEY, name text UNIQUE, depth integer, gone integer); CREATE INDEX berth_depth ON old.berth (depth);
 CREATE TABLE old.stay (id integer PRIMARY KEY, berth_id integer REFERENCES old.berth); CREATE VIEW public.deep AS SELECT id, name FROM old.berth WHERE depth > 5;
@@ -257,5 +257,5 @@ CREATE TABLE young.tide (d date) PARTITION BY RANGE (d); CREATE TABLE young.tide
 --- loss
 --- rows
 INSERT INTO old.berth (name, depth) VALUES ('north', 9), ('south', 3); INSERT INTO old.stay VALUES (1, 2); INSERT INTO public.uses DEFAULT VALUES; INSERT INTO old.tide VALUES ('2026-03-01');
---- keep SELECT * FROM public.deep
+--- keep /* held */ SELECT * FROM old.berth
 --- keep SELECT * FROM public.uses

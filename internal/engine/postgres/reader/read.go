@@ -361,36 +361,12 @@ func (r *reader) finish() {
 		kept = append(kept, o)
 	}
 	r.c.Objects = kept
-	r.twins()
 	for _, l := range laterFacts {
 		if r.version < l.since {
 			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: l.kind, Property: l.fact, Why: fmt.Sprintf("servers before %d do not keep it", l.since/10000), Quiet: true})
 		}
 	}
 	r.c.Sort()
-}
-
-// twins lets a table or sequence that is the only one of its name be found in
-// another schema: it was moved. Where two schemas have tables of one name,
-// nobody can tell.
-func (r *reader) twins() {
-	only := map[string]*catalog.Object{}
-	for _, o := range r.c.Objects {
-		if o.Kind != catalog.Table && o.Kind != catalog.Sequence {
-			continue
-		}
-		key := string(o.Kind) + " " + o.Name
-		if _, several := only[key]; several {
-			only[key] = nil
-			continue
-		}
-		only[key] = o
-	}
-	for key, o := range only {
-		if o != nil {
-			o.Twin = key
-		}
-	}
 }
 
 func (r *reader) depend(w *row) {

@@ -49,7 +49,7 @@ func (w *Writer) needed(c *order.Change, part catalog.Ref) bool {
 // the whole action comes back where it does not.
 func (w *Writer) gently(c *order.Change, p *catalog.Object, a *order.Action) []*order.Action {
 	o := c.Source
-	if !w.AvoidBlocking || c.Target == nil || o.Kind != catalog.Table || c.Target.Kind != catalog.Table || recast(c, o.Ref()) || moved(o, c.Target) || w.needed(c, o.PartRef(p)) {
+	if !w.AvoidBlocking || c.Target == nil || o.Kind != catalog.Table || c.Target.Kind != catalog.Table || recast(c, o.Ref()) || w.needed(c, o.PartRef(p)) {
 		return []*order.Action{a}
 	}
 	if _, ok := recastAbove(c, c.Desired, o); ok {
@@ -214,7 +214,7 @@ func taken(c *order.Change, schema, name string) bool {
 // and it is no partitioned table's.
 func (w *Writer) dropGently(c *order.Change, p *catalog.Object, a *order.Action) {
 	o := c.Target
-	if !w.AvoidBlocking || p.Kind != catalog.Index || o.Has("partition by") || o.Kind != catalog.Table || c.Source == nil || moved(c.Source, o) || taken(&order.Change{Actual: &catalog.Catalog{}, Desired: c.Desired}, o.Schema, p.Name) {
+	if !w.AvoidBlocking || p.Kind != catalog.Index || o.Has("partition by") || o.Kind != catalog.Table || c.Source == nil || taken(&order.Change{Actual: &catalog.Catalog{}, Desired: c.Desired}, o.Schema, p.Name) {
 		return
 	}
 	for _, n := range p.Needs { // what it stands on goes or changes meanwhile

@@ -349,9 +349,6 @@ func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
 		}
 	}
 	out = append(out, w.parts(c, func(k catalog.Kind) bool { return k != catalog.Column })...)
-	if moved(c.Source, c.Target) {
-		out = moveTable(c, out)
-	}
 	return out, true
 }
 
@@ -388,9 +385,6 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
 	case "inherits":
-		if parentMoved(c, "inherits") {
-			return nil
-		}
 		var clauses []string
 		for _, p := range c.Target.List("inherits") {
 			if !slices.Contains(o.List("inherits"), p) {
@@ -406,7 +400,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 			return one("change the parents", clauses...)
 		}
 	case "partition of", "partition bound":
-		if d.Name == "partition bound" && c.Property("partition of") != nil || d.Name == "partition of" && c.Property("partition bound") == nil && parentMoved(c, d.Name) {
+		if d.Name == "partition bound" && c.Property("partition of") != nil {
 			return nil
 		}
 		var out []*order.Action

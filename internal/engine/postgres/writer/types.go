@@ -364,10 +364,6 @@ func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Acti
 func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
 	out := outwardActions(c)
-	with := ownerMoved(c)
-	if moved(o, c.Target) && !with {
-		out = append(out, move(o, c.Target))
-	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}
 	s := ""
 	for _, d := range c.Properties {
@@ -407,7 +403,7 @@ func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
 		}
 		out = append(out, a)
 	}
-	if c.Property("owned by") != nil && !with {
+	if c.Property("owned by") != nil {
 		var after *order.Action
 		if len(out) > 0 {
 			after = out[len(out)-1]
