@@ -174,7 +174,7 @@ func (a *app) flush() error {
 	}
 	if f, ok := a.stdout.(*os.File); ok && !a.noPager && a.format != "json" && term.IsTerminal(int(f.Fd())) {
 		_, h, err := term.GetSize(int(f.Fd()))
-		pager := os.Getenv("PAGER")
+		pager := findPager()
 		if err == nil && bytes.Count(a.out.Bytes(), []byte("\n")) > h && pager != "" && isTerminal(a.stdin) {
 			cmd := exec.Command("sh", "-c", pager)
 			cmd.Stdin, cmd.Stdout, cmd.Stderr = &a.out, f, a.stderr
@@ -262,6 +262,7 @@ func (a *app) json(fill func(*report.Output)) error {
 }
 
 func (a *app) root() *cobra.Command {
+	var version bool
 	root := &cobra.Command{
 		Use:   "dapper-mirror",
 		Short: "Compare two databases and write the script that brings one in line with the other",
@@ -278,14 +279,24 @@ The usual day:
   dapper-mirror apply   up.sql live.db              run it
 
 Run "dapper-mirror demo" to see all of it on made-up data.`,
-		Args:          cobra.NoArgs,
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return trouble("usage", "unknown command %q%s; `dapper-mirror help` lists them", args[0], suggest(args[0], commandNames(cmd)))
+			}
+			return nil
+		},
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		PersistentPreRunE: func(cmd *cobra.Command, args []string) error {
 			a.command = cmd.Name()
 			return a.prepare(cmd)
 		},
-		RunE: func(cmd *cobra.Command, args []string) error { return cmd.Help() },
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if version {
+				return a.version()
+			}
+			return cmd.Help()
+		},
 	}
 	f := root.PersistentFlags()
 	f.StringVar(&a.format, "format", "text", "what results look like: text or json")
@@ -294,16 +305,22 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.BoolVarP(&a.quiet, "quiet", "q", false, "say nothing besides results, warnings and errors")
 	f.BoolVarP(&a.verbose, "verbose", "v", false, "say what is done: settings files, places, each statement that runs")
 	f.BoolVar(&a.noInput, "no-input", false, "never ask; a question is then a refusal (exit 3)")
-	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through $PAGER")
+	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through a pager")
 	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
 	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: sqlite")
+	root.Flags().BoolVar(&version, "version", false, "say which version this is")
+	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand())
+		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
+	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(topics()...)
+	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { writeHelp(&a.out, cmd) })
+	root.SetUsageFunc(func(cmd *cobra.Command) error { writeUsage(&a.out, cmd); return nil })
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return trouble("usage", "%v%s; see `%s --help`", err, suggestFlag(cmd, err.Error()), cmd.CommandPath())
 	})
-	root.CompletionOptions.HiddenDefaultCmd = false
+	root.CompletionOptions.DisableDefaultCmd = true
+	a.complete(root)
 	return root
 }
 
@@ -314,6 +331,9 @@ func (a *app) prepare(cmd *cobra.Command) error {
 		return err
 	}
 	a.settings = s
+	if len(s.wrong) > 0 && cmd.Name() != "config" {
+		return trouble("settings", "%s", s.wrong[0])
+	}
 	if err := s.apply(cmd); err != nil {
 		return err
 	}

@@ -34,10 +34,10 @@ func (o *running) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
 	f.DurationVar(&o.lockTimeout, "lock-timeout", 0, "how long a statement may wait for a lock, instead of what the script says")
-	f.IntVar(&o.lockTries, "lock-tries", 3, "how often a lock is tried for before it is given up")
+	f.IntVar(&o.lockTries, "lock-tries", 3, "how often to try for a lock before giving up")
 	f.DurationVar(&o.stepTime, "step-timeout", 0, "how long a statement may run (0: as long as it takes)")
-	f.StringVar(&o.saveRows, "save-rows", "", "the `DIR` for rows that are lost by permission; beside the script without it")
-	f.StringVar(&o.backup, "backup-command", "", "a `COMMAND` of your own that makes a backup first; when it fails, nothing is run")
+	f.StringVar(&o.saveRows, "save-rows", "", "the folder for rows that are lost by permission; without it they go beside the script")
+	f.StringVar(&o.backup, "backup-command", "", "a command of your own that makes a backup first; when it fails, nothing is run")
 }
 
 func (a *app) applyCommand() *cobra.Command {

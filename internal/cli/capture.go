@@ -54,7 +54,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			return nil
 		},
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
 }

@@ -27,7 +27,7 @@ import (
 // scopeFlags adds what says what counts.
 func (a *app) scopeFlags(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match (see `help patterns`)")
+	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match; see help patterns")
 	f.StringArrayVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
 	f.BoolVar(&a.emptySource, "empty-source", false, "the source is meant to be empty")
 	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: owners, grants, definers")
@@ -237,7 +237,11 @@ func suggest(word string, words []string) string {
 	slices.Sort(words)
 	best, distance := "", 1+len(word)/2
 	for _, w := range words {
-		if d := editDistance(strings.ToLower(word), w); d < distance {
+		d := editDistance(strings.ToLower(word), w)
+		if word != "" && strings.HasPrefix(w, word) {
+			d = 1
+		}
+		if d < distance {
 			best, distance = w, d
 		}
 	}

@@ -22,7 +22,7 @@ source and what would happen to it. Nothing is changed.
 Exit code 0 says that nothing differs, 1 that something does.`,
 		Example: `  dapper-mirror compare dev.db live.db
   dapper-mirror compare dev.db live.db --detail --only table:berth
-  dapper-mirror compare dev.json postgres://harbour@db.example/live --format json`,
+  dapper-mirror compare dev.json postgres://db.example/live --format json`,
 		Args: cobra.MinimumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if group != "kind" && group != "status" {

@@ -15,11 +15,13 @@ import (
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/sqlite"
 	"dappermirror/internal/place"
+	"dappermirror/internal/report"
+	"dappermirror/internal/script"
 )
 
 func (a *app) demoCommand() *cobra.Command {
 	var server string
-	var create bool
+	var create, onlyData bool
 	cmd := &cobra.Command{
 		Use:   "demo [FOLDER]",
 		Short: "Walk through the harbour example, start to end",
@@ -30,7 +32,7 @@ command is shown as you would type it, with what it really answers.
 With --server the example is built on a PostgreSQL or MariaDB server instead, in two
 new databases, quillhaven_dev and quillhaven_live, which stay there; --create says
 that this is wanted.`,
-		Example: "  dapper-mirror demo\n  dapper-mirror demo /tmp/quillhaven\n  dapper-mirror demo --server postgres://postgres@localhost/postgres --create",
+		Example: "  dapper-mirror demo\n  dapper-mirror demo --only-data\n  dapper-mirror demo /tmp/quillhaven\n  dapper-mirror demo --server postgres://postgres@localhost/postgres --create",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			folder := "quillhaven"
@@ -59,14 +61,22 @@ that this is wanted.`,
 			if err != nil {
 				return err
 			}
+			if onlyData {
+				if server == "" {
+					d.source, d.target = filepath.Join(folder, d.source), filepath.Join(folder, d.target)
+				}
+				fmt.Fprintf(&a.out, "The two databases are %s and %s. To begin with:\n\n  dapper-mirror compare %s %s\n", report.Safe(d.source), report.Safe(d.target), script.Word(d.source), script.Word(d.target))
+				return nil
+			}
 			if err := os.Chdir(folder); err != nil {
 				return trouble("write", "%w", err)
 			}
 			return d.walk(folder)
 		},
 	}
-	cmd.Flags().StringVar(&server, "server", "", "build the example on this server (a `URL`)")
+	cmd.Flags().StringVar(&server, "server", "", "build the example on this server")
 	cmd.Flags().BoolVar(&create, "create", false, "the two databases may be created")
+	cmd.Flags().BoolVar(&onlyData, "only-data", false, "make the two databases and leave them as they are, to play with")
 	return cmd
 }
 
@@ -160,10 +170,7 @@ func (d *demoWalk) say(text string) {
 func (d *demoWalk) run(want int, args ...string) error {
 	var typed []string
 	for _, s := range args {
-		if strings.ContainsAny(s, " *'()|&?") {
-			s = "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
-		}
-		typed = append(typed, s)
+		typed = append(typed, script.Word(s))
 	}
 	out := &d.app.out
 	fmt.Fprintf(out, "\n$ dapper-mirror %s\n", strings.Join(typed, " "))

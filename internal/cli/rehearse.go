@@ -24,8 +24,8 @@ type rehearsing struct {
 }
 
 func (r *rehearsing) flags(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&r.scratch, "scratch", "", "where a server's scratch database is made: local (a throw-away server of this machine's) or a `PLACE`; SQLite needs none")
-	cmd.Flags().IntVar(&r.copyRows, "copy-rows", 0, "copy up to `N` rows of each table, to rehearse on real values")
+	cmd.Flags().StringVar(&r.scratch, "scratch", "", "where a server's scratch database is made: local (a throw-away server on this machine) or a place; SQLite needs none")
+	cmd.Flags().IntVar(&r.copyRows, "copy-rows", 0, "copy that many rows of each table, to rehearse on real values")
 }
 
 func (a *app) rehearseCommand() *cobra.Command {

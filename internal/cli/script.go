@@ -35,10 +35,10 @@ type writing struct {
 }
 
 func (w *writing) flags(cmd *cobra.Command) {
-	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match (`'*'` for all)")
-	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "`COLUMN=EXPR`: the value for existing rows of a column that arrives or becomes NOT NULL")
+	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match; '*' for everything")
+	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "the value for existing rows of a column that is new or becomes NOT NULL")
 	cmd.Flags().BoolVar(&w.avoidBlocking, "avoid-blocking", false, "write the variants that keep others working, though not all of it is one transaction then")
-	cmd.Flags().StringVar(&w.as, "as", "", "the `ROLE` the script acts for, where the account that runs it is a member of the owner")
+	cmd.Flags().StringVar(&w.as, "as", "", "the role the script acts for, where the account that runs it is a member of the owner")
 	rowCheckFlags(cmd, &w.rowChecks, &w.rowCheckTime)
 	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
 }
@@ -133,10 +133,10 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			return err
 		},
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "", "the `FILE` to write; standard output without it, or for -")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
-	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this `FILE`")
-	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first (see the command rehearse)")
+	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this file")
+	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first; see help rehearse")
 	re.flags(cmd)
 	w.flags(cmd)
 	a.scopeFlags(cmd)

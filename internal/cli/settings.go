@@ -3,8 +3,10 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 
@@ -12,6 +14,7 @@ import (
 	"github.com/spf13/pflag"
 	"go.yaml.in/yaml/v4"
 
+	"dappermirror/internal/engine"
 	"dappermirror/internal/report"
 )
 
@@ -48,11 +51,11 @@ var configurable = map[string]string{
 	"group":          "how the list is grouped: kind or status",
 }
 
-// fileSettings is the shape of a settings file.
+// fileSettings is a settings file.
 type fileSettings struct {
 	path     string
-	Settings map[string]any    `yaml:"settings"`
-	Places   map[string]string `yaml:"places"`
+	Settings map[string]string
+	Places   map[string]string
 }
 
 // settings are the values found outside the command line.
@@ -60,6 +63,98 @@ type settings struct {
 	files []fileSettings // the project's before the user's
 	// found is, by option, the value and where it came from.
 	found map[string][2]string
+	// wrong is what is not understood in the files, with its place.
+	wrong []string
+}
+
+// isPath says which settings name files: they are meant beside their own file.
+var isPath = map[string]bool{"save-rows": true, "scratch": true}
+
+// readSettings takes a settings file apart. What it does not know it notes with
+// line, column and a suggestion; the rest of the file still counts.
+func (s *settings) readSettings(path string, data []byte) {
+	f := fileSettings{path: path, Settings: map[string]string{}, Places: map[string]string{}}
+	defer func() { s.files = append(s.files, f) }()
+	wrong := func(n *yaml.Node, format string, args ...any) {
+		s.wrong = append(s.wrong, fmt.Sprintf("%s:%d:%d: %s", path, n.Line, n.Column, fmt.Sprintf(format, args...)))
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(data, &doc); err != nil {
+		s.wrong = append(s.wrong, fmt.Sprintf("%s is not understood: %s", path, strings.Join(strings.Fields(err.Error()), " ")))
+		return
+	}
+	if len(doc.Content) == 0 {
+		return // nothing in it
+	}
+	root := doc.Content[0]
+	if root.Kind != yaml.MappingNode {
+		wrong(root, "a settings file has the keys settings and places")
+		return
+	}
+	for i := 0; i+1 < len(root.Content); i += 2 {
+		key, value := root.Content[i], root.Content[i+1]
+		into := map[string]map[string]string{"settings": f.Settings, "places": f.Places}[key.Value]
+		if into == nil {
+			wrong(key, "%q is no key of a settings file%s", key.Value, suggest(key.Value, []string{"settings", "places"}))
+			continue
+		}
+		if value.Kind != yaml.MappingNode && value.Tag != "!!null" {
+			wrong(value, "%s holds names and values, one a line", key.Value)
+			continue
+		}
+		for k := 0; k+1 < len(value.Content); k += 2 {
+			name, v := value.Content[k], value.Content[k+1]
+			if key.Value == "settings" && configurable[name.Value] == "" {
+				wrong(name, "%q is no setting%s; `dapper-mirror config` lists them", name.Value, suggest(name.Value, slices.Collect(maps.Keys(configurable))))
+				continue
+			}
+			text, ok := scalarOrList(v)
+			if !ok {
+				wrong(v, "%s is a text, or a list of texts", name.Value)
+				continue
+			}
+			if key.Value == "places" || isPath[name.Value] {
+				text = beside(path, os.ExpandEnv(text))
+			}
+			into[name.Value] = text
+		}
+	}
+}
+
+// scalarOrList is a value as an option takes it.
+func scalarOrList(n *yaml.Node) (string, bool) {
+	switch n.Kind {
+	case yaml.ScalarNode:
+		return n.Value, true
+	case yaml.SequenceNode:
+		var items []string
+		for _, x := range n.Content {
+			if x.Kind != yaml.ScalarNode {
+				return "", false
+			}
+			items = append(items, x.Value)
+		}
+		return strings.Join(items, ","), true
+	}
+	return "", false
+}
+
+// beside is a path of a settings file as seen from where we are.
+func beside(file, path string) string {
+	prefix := ""
+	if rest, ok := strings.CutPrefix(path, "sqlite:"); ok {
+		prefix, path = "sqlite:", rest
+	}
+	if path == "" || path == "-" || path == engine.LocalScratch || strings.Contains(path, "://") || filepath.IsAbs(path) {
+		return prefix + path
+	}
+	path = filepath.Join(filepath.Dir(file), path)
+	if here, err := os.Getwd(); err == nil {
+		if rel, err := filepath.Rel(here, path); err == nil && !strings.HasPrefix(rel, "..") {
+			path = rel
+		}
+	}
+	return prefix + path
 }
 
 // loadSettings reads the project file (searched upward from the working
@@ -92,16 +187,7 @@ func loadSettings() (*settings, error) {
 		if err != nil {
 			return nil, trouble("settings", "the settings file %s cannot be read: %v", p, err)
 		}
-		f := fileSettings{path: p}
-		if err := yaml.Unmarshal(data, &f); err != nil {
-			return nil, trouble("settings", "the settings file %s is not understood: %s", p, strings.Join(strings.Fields(err.Error()), " "))
-		}
-		for k := range f.Settings {
-			if configurable[k] == "" {
-				return nil, trouble("settings", "the settings file %s sets %q, which is no setting; see `dapper-mirror config`", p, k)
-			}
-		}
-		s.files = append(s.files, f)
+		s.readSettings(p, data)
 	}
 	for name := range configurable {
 		env := envPrefix + strings.ToUpper(strings.ReplaceAll(name, "-", "_"))
@@ -111,15 +197,7 @@ func loadSettings() (*settings, error) {
 		}
 		for _, f := range s.files {
 			if v, ok := f.Settings[name]; ok {
-				text := fmt.Sprint(v)
-				if l, ok := v.([]any); ok {
-					var items []string
-					for _, x := range l {
-						items = append(items, fmt.Sprint(x))
-					}
-					text = strings.Join(items, ",")
-				}
-				s.found[name] = [2]string{text, f.path}
+				s.found[name] = [2]string{v, f.path}
 				break
 			}
 		}
@@ -132,7 +210,7 @@ func (s *settings) places() map[string]string {
 	out := map[string]string{}
 	for i := len(s.files) - 1; i >= 0; i-- {
 		for k, v := range s.files[i].Places {
-			out[k] = os.ExpandEnv(v)
+			out[k] = v
 		}
 	}
 	return out
@@ -164,6 +242,9 @@ over the default. With a word, only the settings are shown in which it occurs.`,
 		Example: "  dapper-mirror config\n  DAPPER_MIRROR_COLOR=never dapper-mirror config color",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			for _, w := range a.settings.wrong {
+				a.warn("%s", w)
+			}
 			var rows []report.JSONSetting
 			flags := a.everyFlag(cmd.Root())
 			for name, about := range configurable {
@@ -203,7 +284,7 @@ over the default. With a word, only the settings are shown in which it occurs.`,
 				if value == "" {
 					value = "–"
 				}
-				fmt.Fprintf(&a.out, "%-12s %-10s %s\n%13s%s\n", r.Name, value, st.Dim("from "+r.From), "", r.About)
+				fmt.Fprintf(&a.out, "%-14s %-10s %s\n%15s%s\n", report.Safe(r.Name), report.Safe(value), st.Dim("from "+report.Safe(r.From)), "", r.About)
 			}
 			return nil
 		},

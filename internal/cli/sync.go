@@ -86,7 +86,7 @@ Exit code 3 says that something was held back or refused.`,
 		},
 	}
 	o.flags(cmd)
-	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this `FILE`")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this file")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.flags(cmd)
 	a.scopeFlags(cmd)

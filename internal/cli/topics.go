@@ -29,7 +29,7 @@ func topics() []*cobra.Command {
 // kindsTopic lists, from the engines themselves, what they cover.
 func kindsTopic() string {
 	var b strings.Builder
-	b.WriteString("The kinds each engine reads and writes, by the words patterns know them by. Comments\nbelong to all that can have one; owners and grants count with --include. What a place\nholds beyond these is said with its number, never passed over.\n")
+	b.WriteString("The kinds each engine reads and writes, by the words patterns know them by.\nComments belong to everything that can have one; owners and grants count with\n--include. What a place holds beyond these is reported with its number, never\npassed over.\n")
 	for _, e := range place.Engines {
 		s, ok := e.(engine.Surveyor)
 		if !ok {
@@ -41,7 +41,7 @@ func kindsTopic() string {
 			if note == "" {
 				note = "–"
 			}
-			hang(&b, fmt.Sprintf("  %-25s ", k.Kind), note, 86, nil)
+			hang(&b, fmt.Sprintf("  %-25s ", k.Kind), note, helpWidth, nil)
 		}
 	}
 	return strings.TrimRight(b.String(), "\n")
@@ -51,8 +51,8 @@ const patternsTopic = `A pattern names objects and parts:
 
   kind:schema.name.part
 
-Each piece is a glob: * stands for any run of characters, ? for one. The kind and
-all names but the last may be left out.
+Each piece is a glob: * stands for any run of characters, ? for one. The kind
+and all names but the last may be left out.
 
   berth                    everything called berth, whatever its kind
   table:berth              the table berth, with all its parts
@@ -61,37 +61,43 @@ all names but the last may be left out.
   column:booking.pilotage  one column
   index:*.ix_*             indexes that begin with ix_
 
-Names are compared as the engine compares them. A name that contains . : * ? = , or
-a quote is written in double quotes: table:"odd.name". Several patterns are separated
-by commas, or the option is repeated. The kinds are those of the list that compare
-prints, with a hyphen for a blank: primary-key, foreign-key, virtual-table.`
+Names are compared as the engine compares them. A name that contains . : * ? = ,
+or a quote is written in double quotes: table:"odd.name". Several patterns are
+separated by commas, or the option is repeated. The kinds are those of the list
+that compare prints, with a hyphen for a blank: primary-key, foreign-key,
+virtual-table. A scope that names parts touches these parts and nothing else.`
 
 const placesTopic = `A place is where a structure is read from or written to:
 
-  live.db                        a SQLite file, recognised by its contents
-  sqlite:live.db                 the same, said outright
-  postgres://user@host/name      a PostgreSQL database
-  mariadb://user@host/name       a MariaDB database; mysql:// for MySQL
-  live.json                      a capture, made with "dapper-mirror capture"
-  schema.sql, schema/            SQL texts of SQLite, also what .dump writes; rows are
-                                 passed over and nothing is loaded
-  -                              a capture or SQL text on standard input
-  live                           a name from the project file dapper-mirror.yaml:
+  live.db                    a SQLite file, recognised by its contents
+  sqlite:live.db             the same, said outright
+  postgres://user@host/name  a PostgreSQL database
+  mariadb://user@host/name   a MariaDB database; mysql:// for MySQL
+  live.json                  a capture, made with "dapper-mirror capture"
+  schema.sql, schema/        SQL texts of SQLite, also what .dump writes; rows
+                             are passed over and nothing is loaded
+  -                          a capture or SQL text on standard input
+  live                       a name from the project file dapper-mirror.yaml:
 
       places:
         live: postgres://harbour@db.example/live
 
-PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the other
-variables, the password file, the service file (?service=NAME), sslmode, a socket
-folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places take
-?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A password
-in a URL on the command line can be read by others; it is never printed.
+A file named in the project file is looked for beside that file.
 
-A target that does not exist is an error unless --create is given.`
+PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the
+other variables, the password file, the service file (?service=NAME), sslmode, a
+socket folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places
+take ?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A
+password in a URL on the command line can be read by others while the program
+starts; it is never printed.
+
+A target that does not exist is an error unless --create is given. A source in
+which there is nothing at all (the output of a command that failed, an empty
+file) is refused unless --empty-source says that it is meant.`
 
 const exitTopic = `  0    done, or nothing differs
-  1    differences (compare), the target no longer fits (check), or the script does
-       not end as promised (rehearse)
+  1    differences (compare), the target no longer fits (check), or the script
+       does not end as promised (rehearse)
   2    trouble: usage, connection, bad input; nothing was changed
   3    safety held something back, or refused
   4    the target is partly changed, or its state is not known
@@ -101,42 +107,56 @@ Of several, the first of 4, 2, 3, 1, 0 counts.`
 
 const risksTopic = `Each step of a script says what can go wrong with it:
 
-  loss           rows or values are destroyed; held back unless --may-lose names it
-  will-fail      it fails on the rows that are there
+  loss           rows or values are destroyed; held back unless --may-lose
+                 names it
+  will-fail      it fails on the rows that are there; held back
   may-fail       it fails on some rows; then nothing is changed
   rewrite        the table is copied, which takes time and space
   lock           others wait while it runs
   breaks-callers who uses the thing by its old name or shape fails
 
-Where the target is a live database its rows are asked (row checks), and say how many
-of them are concerned, with a query that lists them. What no row is concerned by is no
-risk: such a step runs, and carries a guard that stops the script if rows came since.
+Where the target is a live database its rows are asked (row checks): the answer
+says how many of them are concerned, with a query that lists them. A risk that
+concerns no row is none: such a step runs, with a guard that stops the script
+if rows have come since.
 
-A step that is held back stands in the script as a comment, with what depends on it.`
+Rows that hold NULL in a column that becomes NOT NULL get what --fill says, or
+else the source's default; with neither the step is held back.
 
-const safetyTopic = `Before a script is written its risks are put to the target's rows, read-only, several
-at once, each question for --row-check-time at most (5s; --row-checks off leaves it
-out). "12 of 9,310 rows hold NULL": a step the rows forbid is said before anything runs
-(exit code 3), with the way out: clean the rows, --fill a value, or --except the thing.
-A step let through because no row stands in the way carries a guard in the script.
+A step that is held back stands in the script as a comment, with what depends on
+it.`
 
-rehearse   runs the script on a scratch copy of the target's structure: in memory for
-           SQLite; for servers --scratch local (a throw-away server started from the
-           programs installed here) or --scratch PLACE. --copy-rows N takes rows along.
---backout  writes the way back beside the script. What came into new tables and columns
-           meanwhile stops it, unless --may-lose names that.
-apply      looks whether the target still fits, whether rows or rights stand in the way,
-           saves the structure (SCRIPT.before.json) and the rows that are lost by
-           permission (SCRIPT.rows/, SQL that puts them back), and looks once more inside
-           the transaction. --backup-command runs a backup of your own first. One apply at
-           a time runs on a target. A lock that is not got (--lock-timeout) is tried for
-           --lock-tries times; --step-timeout limits a statement.
---resume   Where statements commit one by one (MariaDB; steps outside PostgreSQL's
-           transaction) a run record, SCRIPT.run.json, says what ran. When apply ended
-           with exit code 4, or was killed, apply --resume finds out where it stands and
-           goes on from there.
+const safetyTopic = `Before a script is written its risks are put to the target's rows, read-only,
+several at once, each question for --row-check-time at most (5s; --row-checks
+off leaves them out). "12 of 9,310 rows hold NULL": a step that the rows forbid
+is held back (exit code 3), with the ways out: clean the rows, --fill a value,
+or --except the thing. A step that no row stands in the way of carries a guard
+in the script.
+
+rehearse
+  Runs the script on a scratch copy of the target's structure: in memory for
+  SQLite; for servers --scratch local (a throw-away server started from the
+  programs installed here) or --scratch PLACE. --copy-rows N takes some rows
+  along.
+--backout
+  Writes the way back beside the script. What came into new tables and columns
+  meanwhile stops it, unless --may-lose names that.
+apply
+  Checks that the script is as it was written and the target as it was then,
+  and that neither rows nor rights stand in the way; saves the structure
+  (SCRIPT.before.json) and the rows that are lost by permission (SCRIPT.rows/,
+  SQL that puts them back); checks once more inside the transaction; and proves
+  at its end that the target is as the script promises. --backup-command runs a
+  backup of your own first. One apply at a time runs on a target. A lock that is
+  not granted within --lock-timeout is tried for --lock-tries times;
+  --step-timeout limits a statement.
+--resume
+  Where statements commit one by one (MariaDB; steps outside PostgreSQL's
+  transaction) a run record, SCRIPT.run.json, says what has run. When apply
+  ended with exit code 4, or was killed, apply --resume finds out where it
+  stands and goes on from there.
 --avoid-blocking
-           writes the variants that keep others working: PostgreSQL builds indexes
-           concurrently and validates constraints later, behind the transaction; MariaDB
-           is told ALGORITHM and LOCK for each ALTER TABLE, so that it refuses rather
-           than blocks. Each step says which lock it takes, and who waits.`
+  Writes the variants that keep others working: PostgreSQL builds indexes
+  concurrently and validates constraints later, behind the transaction; MariaDB
+  is told ALGORITHM and LOCK for each ALTER TABLE, so that it refuses rather
+  than blocks. Each step says which lock it takes, and who waits.`

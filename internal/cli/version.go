@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra/doc"
 
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/files"
 	"dappermirror/internal/report"
 )
 
@@ -42,19 +43,50 @@ func (a *app) versionCommand() *cobra.Command {
 		Short:   "Say which version this is",
 		Example: "  dapper-mirror version --format json",
 		Args:    cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			p := programInfo()
-			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Program = &p })
-			}
-			text := "dapper-mirror " + p.Version
-			if p.Revision != "" {
-				text += " (" + p.Revision[:min(12, len(p.Revision))] + ")"
-			}
-			fmt.Fprintf(&a.out, "%s, %s\n", text, p.Go)
-			return nil
-		},
+		RunE:    func(*cobra.Command, []string) error { return a.version() },
 	}
+}
+
+// version says which version this is.
+func (a *app) version() error {
+	p := programInfo()
+	if a.format == "json" {
+		return a.json(func(o *report.Output) { o.Program = &p })
+	}
+	text := "dapper-mirror " + p.Version
+	if p.Revision != "" {
+		text += " (" + p.Revision[:min(12, len(p.Revision))] + ")"
+	}
+	fmt.Fprintf(&a.out, "%s, %s\n", text, p.Go)
+	return nil
+}
+
+// manPages writes a page for each command, with the exit codes, and for each
+// topic.
+func manPages(root *cobra.Command, header *doc.GenManHeader, dir string) error {
+	for _, c := range append([]*cobra.Command{root}, root.Commands()...) {
+		if c.Hidden {
+			continue
+		}
+		name := "dapper-mirror"
+		if c != root {
+			name += "-" + c.Name()
+		}
+		f, err := files.Create(filepath.Join(dir, name+".1"), 0o666)
+		if err != nil {
+			return err
+		}
+		h := *header
+		h.Title = strings.ToUpper(name)
+		if err = doc.GenMan(manual(c), &h, f); err == nil {
+			err = f.Keep(filepath.Join(dir, name+".1"))
+		}
+		f.Discard()
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (a *app) manCommand() *cobra.Command {
@@ -71,7 +103,7 @@ func (a *app) manCommand() *cobra.Command {
 			root := cmd.Root()
 			root.DisableAutoGenTag = true
 			header := &doc.GenManHeader{Title: "DAPPER-MIRROR", Section: "1", Source: "Dapper Mirror", Manual: "Dapper Mirror"}
-			if err := doc.GenManTree(root, header, dir); err != nil {
+			if err := manPages(root, header, dir); err != nil {
 				return trouble("write", "%w", err)
 			}
 			pages, err := filepath.Glob(filepath.Join(dir, "dapper-mirror*.1"))
@@ -85,7 +117,7 @@ func (a *app) manCommand() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().StringVarP(&dir, "output", "o", "", "the `FOLDER` to write to")
+	cmd.Flags().StringVarP(&dir, "output", "o", "", "the folder to write to")
 	_ = cmd.MarkFlagRequired("output")
 	return cmd
 }

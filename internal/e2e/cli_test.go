@@ -11,6 +11,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"unicode/utf8"
 	"time"
 )
 
@@ -80,7 +81,12 @@ func TestBadInput(t *testing.T) {
 		says string // a regular expression
 	}{
 		{"no arguments", 2, "compare", "requires at least 2 arg"},
-		{"an unknown command", 2, "compaer dev.db live.db", "unknown command"},
+		{"an unknown command", 2, "compaer dev.db live.db", "unknown command .*meant compare\\?"},
+		{"an unknown topic", 2, "help patern", "no command or topic .*meant patterns\\?"},
+		{"an unknown shell", 2, "completion bsh", "meant bash\\?"},
+		{"a misspelled kind", 2, "compare dev.db live.db --only tabel:berth", "there is no kind \"tabel\"; meant table\\?"},
+		{"a misspelled kind that may be lost", 2, "script dev.db live.db --may-lose colunm:berth.depth", "--may-lose .*meant column\\?"},
+		{"a fill that cannot be computed", 2, "script dev.db live.db --fill berth.name=nosuch(depth)", "nosuch"},
 		{"an unknown option", 2, "compare dev.db live.db --detial", "unknown flag: --detial; meant --detail\\?"},
 		{"a missing source", 2, "compare gone.db live.db", "gone.db: it does not exist"},
 		{"a missing target", 2, "script dev.db gone.db", "gone.db: it does not exist; .*--create"},
@@ -544,9 +550,22 @@ func TestSettingsOrder(t *testing.T) {
 		t.Errorf("a flag does not win:\n%s", r.out)
 	}
 	write(t, dir, "dapper-mirror.yaml", "settings:\n  may-lose: '*'\n")
-	if r := run(t, dir, "compare", "dev.db", "live.db"); r.code != 2 || !strings.Contains(r.errout, "which is no setting") {
+	if r := run(t, dir, "compare", "dev.db", "live.db"); r.code != 2 || !strings.Contains(r.errout, "is no setting") {
 		t.Errorf("a loss allowed by a file: %d %s", r.code, r.errout)
 	}
+	write(t, dir, "dapper-mirror.yaml", "setings:\n  group: kind\nsettings:\n  gruop: kind\n  lock-wait: 3s\n")
+	if r := run(t, dir, "compare", "dev.db", "live.db"); r.code != 2 || !strings.Contains(r.errout, `dapper-mirror.yaml:1:1: "setings" is no key of a settings file; meant settings?`) {
+		t.Errorf("an unknown key: %d %s", r.code, r.errout)
+	}
+	if r := want(t, 0, dir, "config"); !strings.Contains(r.errout, `dapper-mirror.yaml:4:3: "gruop" is no setting; meant group?`) || !strings.Contains(r.out, "3s") {
+		t.Errorf("config: %s%s", r.errout, r.out)
+	}
+	// What is named in the file is meant beside the file.
+	write(t, dir, "dapper-mirror.yaml", "places:\n  here: dev.db\n  there: sqlite:live.db\n")
+	if err := os.MkdirAll(filepath.Join(dir, "below"), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	want(t, 1, filepath.Join(dir, "below"), "compare", "here", "there")
 	write(t, dir, "dapper-mirror.yaml", "settings: [broken\n")
 	if r := run(t, dir, "compare", "dev.db", "live.db"); r.code != 2 || !strings.Contains(r.errout, "is not understood") {
 		t.Errorf("a broken file: %d %s", r.code, r.errout)
@@ -592,10 +611,22 @@ func TestHelpAndPages(t *testing.T) {
 			t.Errorf("%s has no example", command)
 		}
 	}
-	for _, topic := range []string{"patterns", "places", "exit-codes", "risks"} {
-		if h := want(t, 0, dir, "help", topic).out; len(h) < 300 {
-			t.Errorf("help %s says little: %s", topic, h)
+	for _, about := range append([]string{"compare", "script", "check", "rehearse", "apply", "sync", "capture", "config", "demo", "man", "completion", ""}, "patterns", "places", "exit-codes", "kinds", "risks", "safety") {
+		h := want(t, 0, dir, strings.Fields("help "+about)...).out
+		if len(h) < 300 {
+			t.Errorf("help %s says little: %s", about, h)
 		}
+		for _, l := range strings.Split(h, "\n") {
+			if utf8.RuneCountInString(l) > 80 || regexp.MustCompile(`stringArray|strings|duration|\bint\b|`+"`").MatchString(l) {
+				t.Errorf("help %s: %q", about, l)
+			}
+		}
+	}
+	if h := want(t, 0, dir, "script", "--help").out; !strings.Contains(h, "\nRisks and rows:\n") || !strings.Contains(h, "--may-lose PATTERN") {
+		t.Errorf("options are not grouped, or their values have no names:\n%s", h)
+	}
+	if strings.Index(help, "  script ") > strings.Index(help, "  apply ") || strings.Index(help, "  compare ") > strings.Index(help, "  script ") {
+		t.Error("the commands are not in the order of the day")
 	}
 	if err := os.Mkdir(filepath.Join(dir, "man"), 0o755); err != nil {
 		t.Fatal(err)
@@ -604,8 +635,24 @@ func TestHelpAndPages(t *testing.T) {
 	if page := read(t, filepath.Join(dir, "man", "dapper-mirror-script.1")); !strings.Contains(page, "may-lose") {
 		t.Error("the manual page of script is thin")
 	}
-	if s := want(t, 0, dir, "completion", "bash").out; !strings.Contains(s, "dapper-mirror") {
-		t.Error("no completion")
+	if page := read(t, filepath.Join(dir, "man", "dapper-mirror-patterns.1")) + read(t, filepath.Join(dir, "man", "dapper-mirror-apply.1")); !strings.Contains(page, "kind:schema.name.part") || !strings.Contains(page, "interrupted") {
+		t.Error("topics or exit codes are not in the manual")
+	}
+	for _, shell := range []string{"bash", "zsh", "fish", "powershell"} {
+		if s := want(t, 0, dir, "completion", shell).out; !strings.Contains(s, "dapper-mirror") {
+			t.Errorf("no completion for %s", shell)
+		}
+	}
+	data := harbour(t)
+	write(t, data, "dapper-mirror.yaml", "places:\n  quay: dev.db\n")
+	for args, offers := range map[string]string{"compare q": "quay", "compare dev.db live.db --only tab": "table:", "compare dev.db live.db --only table:": "table:berth", "script dev.db live.db --fill ": "berth.depth=",
+		"compare --format ": "json", "help pat": "patterns", "compare --include ": "owners", "completion ": "fish"} {
+		if r := want(t, 0, data, append([]string{"__complete"}, strings.Split(args, " ")...)...); !strings.Contains(r.out, offers) {
+			t.Errorf("%q is not completed with %s: %s", args, offers, r.out)
+		}
+	}
+	if a, b := want(t, 0, dir, "--version").out, want(t, 0, dir, "version").out; a != b {
+		t.Errorf("--version says %q", a)
 	}
 	if v := want(t, 0, dir, "version").out; !regexp.MustCompile(`^dapper-mirror \S+.*, go1`).MatchString(v) {
 		t.Errorf("version says %q", v)

@@ -5,6 +5,7 @@ package engine
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"time"
 
@@ -90,6 +91,35 @@ type KindNote struct {
 
 // Surveyor is an Engine that lists the kinds it reads and writes.
 type Surveyor interface{ Kinds() []KindNote }
+
+// Verifier is an Engine that can tell whether a structure that did not come
+// from a server (a capture) holds nothing but what its kinds are made of.
+type Verifier interface {
+	// Verify fails, naming the thing, where a definition is not one closed
+	// statement of its kind, or not the piece of one that it is meant to be.
+	Verify(o *catalog.Object) error
+}
+
+// VerifyEach verifies an object and its parts.
+func VerifyEach(o *catalog.Object, verify func(kind catalog.Kind, name string, p *catalog.Property) error) error {
+	check := func(x *catalog.Object, ref catalog.Ref) error {
+		for i := range x.Properties {
+			if err := verify(x.Kind, x.Name, &x.Properties[i]); err != nil {
+				return fmt.Errorf("%s, %s: %w", ref, x.Properties[i].Name, err)
+			}
+		}
+		return nil
+	}
+	if err := check(o, o.Ref()); err != nil {
+		return err
+	}
+	for _, p := range o.Parts {
+		if err := check(p, o.PartRef(p)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 // TextFile is one SQL text of a place.
 type TextFile struct {

@@ -440,6 +440,13 @@ func (p *Place) readCapture() (*catalog.Catalog, error) {
 	if p.Engine, err = EngineNamed(c.Engine); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}
+	if v, ok := p.Engine.(engine.Verifier); ok { // anybody can write such a file
+		for _, o := range c.Objects {
+			if err := v.Verify(o); err != nil {
+				return nil, fmt.Errorf("%s: the capture is refused: %w", p.Label, err)
+			}
+		}
+	}
 	c.Place = p.Label
 	return c, nil
 }

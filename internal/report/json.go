@@ -1,12 +1,14 @@
 package report
 
 import (
+	"bytes"
 	"encoding/json"
 	"io"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/script"
 )
 
@@ -188,10 +190,15 @@ type JSONError struct {
 func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 	o := Output{Format: OutputFormat, Version: OutputVersion, Command: command}
 	fill(&o)
-	enc := json.NewEncoder(w)
+	var b bytes.Buffer
+	enc := json.NewEncoder(&b)
 	enc.SetIndent("", "  ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(o)
+	if err := enc.Encode(o); err != nil {
+		return err
+	}
+	_, err := w.Write(sqltext.JSONSafe(b.Bytes()))
+	return err
 }
 
 // ComparisonJSON makes the JSON shape of a comparison; define, where given,

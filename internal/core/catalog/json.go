@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"io"
 	"sort"
+
+	"dappermirror/internal/core/sqltext"
 )
 
 // CaptureFormat and CaptureVersion identify the capture file. The version
@@ -194,6 +196,7 @@ func (c *Catalog) Encode(w io.Writer) error {
 	if err := enc.Encode(objects); err != nil {
 		return err
 	}
+	raw = *bytes.NewBuffer(sqltext.JSONSafe(raw.Bytes()))
 	j := jsonCatalog{Format: CaptureFormat, Version: CaptureVersion, Engine: c.Engine, Server: c.Version, Place: c.Place,
 		FoldNames: c.FoldNames, Fingerprint: c.Fingerprint(), Gaps: c.Gaps, Limits: c.Limits, Objects: raw.Bytes()}
 	sum, err := j.sum()
@@ -201,10 +204,15 @@ func (c *Catalog) Encode(w io.Writer) error {
 		return err
 	}
 	j.Checksum = sum
-	enc = json.NewEncoder(w)
+	var out bytes.Buffer
+	enc = json.NewEncoder(&out)
 	enc.SetIndent("", " ")
 	enc.SetEscapeHTML(false)
-	return enc.Encode(j)
+	if err := enc.Encode(j); err != nil {
+		return err
+	}
+	_, err = w.Write(sqltext.JSONSafe(out.Bytes()))
+	return err
 }
 
 // sum covers carried facts too, so that a damaged capture is noticed even

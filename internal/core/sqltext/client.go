@@ -103,3 +103,31 @@ func aloneOnLine(toks []Token, i int) bool {
 	}
 	return true
 }
+
+// Fragment tells why a text cannot stand inside a statement without ending it
+// or reaching beyond itself: a quote, comment or bracket in it does not end, a
+// bracket closes what it did not open, a semicolon ends the statement, or the
+// client would take something in it for a command.
+func Fragment(d Dialect, text string) error {
+	depth := 0
+	for _, t := range Lex(d, text) {
+		switch {
+		case t.Kind == Bad, t.Kind == Comment && strings.HasPrefix(t.Text, "/*") && !strings.HasSuffix(t.Text, "*/"):
+			return fmt.Errorf("%w: a quote or comment in it does not end", ErrNotClosed)
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			if depth--; depth < 0 {
+				return fmt.Errorf("%w: a bracket in it closes more than was opened", ErrNotClosed)
+			}
+		case t.IsOp(";"):
+			return fmt.Errorf("%w: a semicolon in it ends the statement", ErrNotClosed)
+		case t.IsOp(`\`) && d.Backslashes:
+			return fmt.Errorf(`%w: its client would take what follows the \ in it for a command`, ErrNotClosed)
+		}
+	}
+	if depth > 0 {
+		return fmt.Errorf("%w: a bracket in it does not close", ErrNotClosed)
+	}
+	return nil
+}

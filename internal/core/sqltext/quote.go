@@ -1,9 +1,11 @@
 package sqltext
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
 	"unicode"
+	"unicode/utf16"
 	"unicode/utf8"
 )
 
@@ -43,6 +45,34 @@ func CommentSafe(s string) string {
 		}
 	}
 	return b.String()
+}
+
+// JSONSafe escapes, in JSON, what CommentSafe would: a reader's terminal is as
+// safe from a name in it as from one in a text.
+func JSONSafe(json []byte) []byte {
+	clean := true
+	for _, r := range string(json) {
+		if r >= 0x7f && unsafe(r) {
+			clean = false
+			break
+		}
+	}
+	if clean {
+		return json
+	}
+	var b bytes.Buffer
+	for _, r := range string(json) {
+		switch {
+		case r < 0x7f || !unsafe(r):
+			b.WriteRune(r)
+		case r > 0xffff:
+			hi, lo := utf16.EncodeRune(r)
+			fmt.Fprintf(&b, `\u%04x\u%04x`, hi, lo)
+		default:
+			fmt.Fprintf(&b, `\u%04x`, r)
+		}
+	}
+	return b.Bytes()
 }
 
 func unsafe(r rune) bool {

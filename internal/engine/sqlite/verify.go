@@ -1,0 +1,33 @@
+package sqlite
+
+import (
+	"fmt"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+)
+
+// storedTypes are the types of sqlite_schema of what stands in one text.
+var storedTypes = map[catalog.Kind]string{catalog.Table: "table", catalog.VirtualTable: "table", catalog.View: "view", catalog.Trigger: "trigger", catalog.Index: "index"}
+
+// Verify implements engine.Verifier.
+func (Engine) Verify(o *catalog.Object) error {
+	return engine.VerifyEach(o, func(kind catalog.Kind, name string, p *catalog.Property) error {
+		whole := p.Name == "sql" || p.Name == "definition"
+		switch {
+		case whole && storedTypes[kind] != "":
+			_, err := newParser(p.Value.String()).headOf(Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
+			return err
+		case p.Value.Form == catalog.FormSQL, p.Name == "type":
+			return sqltext.Fragment(sqltext.SQLite, p.Value.String())
+		case p.Name == "columns":
+			for _, it := range p.Value.Items {
+				if err := sqltext.Fragment(sqltext.SQLite, it); err != nil {
+					return fmt.Errorf("%s: %w", sqltext.CommentSafe(it), err)
+				}
+			}
+		}
+		return nil
+	})
+}
