@@ -5,6 +5,8 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -414,6 +416,9 @@ func (a *app) permissions(p *pair, w *writing) (func(order.Risk) bool, map[strin
 		return nil, nil, err
 	}
 	fill, err := fills(w.fill, p.comparison.Source)
+	if err == nil {
+		err = fillsSomething(fill, p.comparison)
+	}
 	fold := p.comparison.Target.Fold
 	return func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }, fill, err
 }
@@ -505,6 +510,31 @@ func fills(texts []string, source *catalog.Catalog) (map[string]string, error) {
 		}
 	}
 	return out, nil
+}
+
+// fillsSomething refuses values for columns that need none: they would do
+// nothing.
+func fillsSomething(fill map[string]string, cmp *compare.Comparison) error {
+	needed := map[string]bool{}
+	for _, it := range cmp.Items {
+		if it.Source == nil || it.Target == nil {
+			continue
+		}
+		for _, p := range it.Parts {
+			if p.Kind() != catalog.Column || p.Source == nil {
+				continue
+			}
+			if d := p.Property("not null"); p.Target == nil || d != nil && d.Target == nil {
+				needed[columnKey(it.Source, p.Source)] = true
+			}
+		}
+	}
+	for _, column := range slices.Sorted(maps.Keys(fill)) {
+		if !needed[column] {
+			return trouble("usage", "--fill %s does nothing here: the column is neither new in its table nor becomes NOT NULL", column)
+		}
+	}
+	return nil
 }
 
 func (a *app) scriptJSON(p *pair, plan *order.Plan, text []byte, output string) *report.JSONScript {

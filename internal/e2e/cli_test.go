@@ -11,8 +11,8 @@ import (
 	"strings"
 	"syscall"
 	"testing"
-	"unicode/utf8"
 	"time"
+	"unicode/utf8"
 )
 
 const (
@@ -86,7 +86,8 @@ func TestBadInput(t *testing.T) {
 		{"an unknown shell", 2, "completion bsh", "meant bash\\?"},
 		{"a misspelled kind", 2, "compare dev.db live.db --only tabel:berth", "there is no kind \"tabel\"; meant table\\?"},
 		{"a misspelled kind that may be lost", 2, "script dev.db live.db --may-lose colunm:berth.depth", "--may-lose .*meant column\\?"},
-		{"a fill that cannot be computed", 2, "script dev.db live.db --fill berth.name=nosuch(depth)", "nosuch"},
+		{"a fill that cannot be computed", 2, "script dev.db live.db --fill berth.depth=nosuch(id)", "--fill berth.depth=nosuch\\(id\\) does not work .*nosuch"},
+		{"a fill that fills nothing", 2, "script dev.db live.db --fill berth.id=1", "does nothing here"},
 		{"an unknown option", 2, "compare dev.db live.db --detial", "unknown flag: --detial; meant --detail\\?"},
 		{"a missing source", 2, "compare gone.db live.db", "gone.db: it does not exist"},
 		{"a missing target", 2, "script dev.db gone.db", "gone.db: it does not exist; .*--create"},

@@ -135,6 +135,7 @@ type Action struct {
 type Fill struct {
 	On    catalog.Ref `json:"on"`
 	Value string      `json:"value"` // SQL
+	New   bool        `json:"new_column,omitempty"`
 	// Ask is how many rows that are, nil where they cannot be asked. Its probe
 	// tries the value on them.
 	Ask  *Question `json:"-"`
@@ -144,10 +145,20 @@ type Fill struct {
 // Sentence is the fill in words, with what the rows say.
 func (f Fill) Sentence() string {
 	text := fmt.Sprintf("where column %s holds NULL it gets %s", f.On.Part, f.Value)
+	if f.New {
+		text = fmt.Sprintf("the new column %s gets %s", f.On.Part, f.Value)
+	}
 	if f.Rows != nil {
 		text += ": " + f.Rows.Text
 	}
 	return text
+}
+
+// NewFill is the value for the rows of a column that is new; it is tried on the
+// rows of the target's table. from is how the engine's SQL names that.
+func NewFill(on catalog.Ref, from, value string) Fill {
+	return Fill{On: on, Value: value, New: true, Ask: &Question{Count: fmt.Sprintf("SELECT count((%s)) FROM %s", value, from), Total: "SELECT count(*) FROM " + from,
+		What: "get a value by it", None: "there are no rows", Tries: fmt.Sprintf("--fill %s.%s=%s", on.Name, on.Part, value)}}
 }
 
 // Change is a difference a Writer is to carry out.

@@ -490,6 +490,7 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	ch.action.Makes = append(ch.action.Makes, ref)
 	fill, filled := w.fill(ch.Source, col)
 	if filled && !col.Has("generated") {
+		ch.action.Fills = append(ch.action.Fills, order.NewFill(ref, quote(ch.Target.Name), fill))
 		// The value for the rows that are there is a default for a moment.
 		with := col.Clone()
 		with.Set("default", catalog.PlainSQL("("+fill+")"))

@@ -30,6 +30,9 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	}
 	for _, it := range changes {
 		a.Risks = append(a.Risks, w.partRisks(c, it)...)
+		if fill, ok := w.Fill[o.Match+"."+it.Object().Match]; ok && it.Kind() == catalog.Column && it.Target == nil {
+			a.Fills = append(a.Fills, order.NewFill(o.PartRef(it.Source), quoteName(old.Name), fill))
+		}
 		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil || !it.Source.Has("not null") || it.Target.Has("not null") {
 			continue
 		}

@@ -138,6 +138,9 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", col.Name, o.Name, col.Name), Ask: rows.Needing(c.Target)})
 		}
 	}
+	if filled && !col.Has("generated") && c.Target.Kind == catalog.Table {
+		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), fill))
+	}
 	if col.Text("generated") == "stored" || col.Has("identity") || rewrites(c.Desired, col) {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"})
 	}
