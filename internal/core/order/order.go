@@ -206,6 +206,44 @@ type Writer interface {
 	Survives(owner, part *catalog.Object, need catalog.Need, effect Effect) bool
 }
 
+// Saver is a Writer that knows how rows of the target can be written down, so
+// that loading what was written gives the same values back.
+type Saver interface {
+	// Save is for the values of a column, or all rows of a table where that is
+	// nil; nil where there are none of its own. lost are all columns of the table
+	// that lose values: what is left of a row must tell it from others, so where
+	// there is no key they may be saved together with the first of them.
+	Save(table, column *catalog.Object, lost []*catalog.Object) *Save
+}
+
+// savings gives every loss the way to save what it destroys.
+func savings(steps []*Step, actual *catalog.Catalog, w Writer) {
+	s, ok := w.(Saver)
+	if !ok {
+		return
+	}
+	lost := map[*catalog.Object][]*catalog.Object{}
+	column := func(r Risk) (o, col *catalog.Object) {
+		if o = actual.Find(r.On); o != nil && r.On.PartKind == catalog.Column {
+			col = o.Part(catalog.Column, r.On.Part)
+		}
+		return o, col
+	}
+	for _, r := range risks(steps, Loss) {
+		if o, col := column(r); col != nil && !slices.Contains(lost[o], col) {
+			lost[o] = append(lost[o], col)
+		}
+	}
+	for _, step := range steps {
+		for i := range step.Risks {
+			r := &step.Risks[i]
+			if o, col := column(*r); r.Kind == Loss && o != nil && (col != nil || !r.On.IsPart()) {
+				r.Save = s.Save(o, col, lost[o])
+			}
+		}
+	}
+}
+
 // TableLock is a lock that a step takes, and who waits for it.
 type TableLock struct {
 	On    catalog.Ref `json:"on"`
@@ -383,6 +421,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	for i, a := range ordered {
 		steps[i] = &Step{Action: a, Number: i + 1}
 	}
+	savings(steps, actual, w)
 	return steps, nil
 }
 

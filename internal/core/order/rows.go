@@ -36,12 +36,6 @@ type Question struct {
 	Locks, Guard, Release []string
 	// On are the objects whose rows are asked.
 	On []catalog.Ref
-	// Save is a query each of whose rows is a statement that brings back
-	// what would be lost.
-	Save string
-	// SaveFirst is a statement those want before them: what their meaning
-	// depends on.
-	SaveFirst string
 }
 
 // RowsWhere asks how many rows of a table meet a condition; "" is every row.
@@ -186,9 +180,6 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 			case as.Forbids(r):
 				r.Kind = WillFail
 			}
-			if r.Kind == Loss {
-				r.Save = r.Ask.save()
-			}
 			left = append(left, r)
 		}
 		s.Risks = left
@@ -222,21 +213,6 @@ func (as Answers) tell(risks []Risk) {
 			r.Kind = WillFail
 		}
 	}
-}
-
-// save is how the rows a question is about can be kept.
-func (q *Question) save() *Save {
-	if q == nil || q.Save == "" {
-		return nil
-	}
-	s := &Save{Query: q.Save, First: q.SaveFirst}
-	if len(q.Locks) > 0 {
-		s.Lock = q.Locks[0]
-	}
-	if len(q.Release) > 0 {
-		s.Release = q.Release[0]
-	}
-	return s
 }
 
 // guard puts a question's guard where it belongs: what it looks at must still

@@ -10,7 +10,7 @@ import (
 func TestSettle(t *testing.T) {
 	ref := catalog.Ref{Kind: catalog.Table, Name: "berth"}
 	question := func(name string) *Question {
-		return &Question{Count: name, Total: "all", What: "hold NULL", Locks: []string{"lock"}, Guard: []string{"look at " + name}, Save: "save " + name}
+		return &Question{Count: name, Total: "all", What: "hold NULL", Locks: []string{"lock"}, Guard: []string{"look at " + name}}
 	}
 	around := question("around")
 	around.Release = []string{"unlock"}
@@ -52,9 +52,6 @@ func TestSettle(t *testing.T) {
 		}
 		if left != c.left || (left == "") != (len(s.Cleared) == 1) || !slices.Equal(p.Guards, c.guards) || !slices.Equal(s.Statements(), c.sql) {
 			t.Errorf("%s: left %q, cleared %v, guards %q, sql %q", c.name, left, s.Cleared, p.Guards, s.Statements())
-		}
-		if left == Loss && (s.Risks[0].Save == nil || s.Risks[0].Save.Query != "save q" || s.Risks[0].Save.Lock != "lock") {
-			t.Errorf("%s: how to save it is %+v", c.name, s.Risks[0].Save)
 		}
 	}
 }

@@ -344,7 +344,7 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 // Lines implements engine.RowReader.
 func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
 	// A timestamp is written down by the zone of the session.
-	if _, err := d.conn.ExecContext(ctx, "SET SESSION time_zone = '+00:00'"); err != nil {
+	if _, err := d.conn.ExecContext(ctx, "SET SESSION time_zone = '+00:00', group_concat_max_len = 1073741824"); err != nil {
 		return explain(err)
 	}
 	rows, err := d.conn.QueryContext(ctx, query)

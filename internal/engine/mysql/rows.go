@@ -24,7 +24,7 @@ func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *
 		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, literal(truncated(message, 120))))
 	}
 	q.Locks, q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;"}, []string{look}
-	q.Release, q.SaveFirst = []string{"UNLOCK TABLES;"}, savedSession
+	q.Release = []string{"UNLOCK TABLES;"}
 	return q
 }
 
@@ -34,10 +34,6 @@ func truncated(s string, n int) string {
 	}
 	return s
 }
-
-// savedSession is the session saved rows are loaded in: timestamps are written
-// by UTC, and a 0 in a counter's column is a 0.
-const savedSession = "SET NAMES utf8mb4, SESSION time_zone = '+00:00', SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO';"
 
 // doGuard is how the guard for MySQL begins.
 const doGuard = "DO (SELECT "
@@ -51,7 +47,6 @@ func anyRow(c *order.Change, o *catalog.Object) *order.Question {
 		return nil
 	}
 	q := guarded(about(o, "", "would go"), o, maria(c), "table "+o.Name+" holds rows by now")
-	q.Save = insertLines(o)
 	return q
 }
 
@@ -79,7 +74,6 @@ func (w *Writer) anyValue(c *order.Change, o, col *catalog.Object) *order.Questi
 		}
 	}
 	q := guarded(about(o, where, "hold a value"), o, maria(c), fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
-	q.Save = updateLines(o, col)
 	return q
 }
 
@@ -208,7 +202,6 @@ func changedValues(c *order.Change, o, was, col *catalog.Object) *order.Question
 		return nil
 	}
 	q := guarded(about(o, where, "hold a value that would change"), o, maria(c), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	q.Save = updateLines(o, was)
 	return q
 }
 
@@ -332,56 +325,4 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 		return about(o, fmt.Sprintf("%s IS NULL OR %s NOT IN (%s)", by, by, strings.Join(in, ", ")), "have no partition")
 	}
 	return nil
-}
-
-// value is a column's value as SQL, written by the server.
-func value(col *catalog.Object) string {
-	base, _, _ := split(col.Text("type"))
-	name := quote(col.Name)
-	switch classes[base].family {
-	case "number", "decimal", "float", "year":
-		return fmt.Sprintf("coalesce(%s, 'NULL')", name)
-	case "time", "clock", "uuid", "inet4", "inet6", "choice", "choices":
-		return fmt.Sprintf("quote(%s)", name)
-	case "bit":
-		return fmt.Sprintf("coalesce(concat('b''', bin(%s + 0), ''''), 'NULL')", name)
-	case "text":
-		return fmt.Sprintf("quote(CONVERT(%s USING utf8mb4))", name)
-	}
-	return fmt.Sprintf("coalesce(concat('x''', hex(%s), ''''), 'NULL')", name)
-}
-
-// insertLines is a query whose rows are INSERT statements for all rows.
-func insertLines(o *catalog.Object) string {
-	var cols, vals []string
-	for _, c := range o.PartsOf(catalog.Column) {
-		if c.Has("generated") || c.Has("versioning") {
-			continue
-		}
-		cols, vals = append(cols, quote(c.Name)), append(vals, value(c))
-	}
-	if len(cols) == 0 {
-		return ""
-	}
-	return fmt.Sprintf("SELECT concat(%s, concat_ws(', ', %s), ');') FROM %s", literal("INSERT INTO "+quote(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, ", "), quote(o.Name))
-}
-
-// updateLines is a query whose rows are UPDATE statements that give a column
-// its values back, by the table's key; whole rows where it has none.
-func updateLines(o, col *catalog.Object) string {
-	var where []string
-	for _, k := range o.PartsOf(catalog.PrimaryKey) {
-		for _, name := range k.List("columns") {
-			p := o.Part(catalog.Column, name)
-			if p == nil {
-				return insertLines(o)
-			}
-			where = append(where, fmt.Sprintf("concat(%s, %s)", literal(quote(p.Name)+" = "), value(p)))
-		}
-	}
-	if len(where) == 0 {
-		return insertLines(o)
-	}
-	return fmt.Sprintf("SELECT concat(%s, %s, ' WHERE ', concat_ws(' AND ', %s), ';') FROM %s WHERE %s IS NOT NULL",
-		literal("UPDATE "+quote(o.Name)+" SET "+quote(col.Name)+" = "), value(col), strings.Join(where, ", "), quote(o.Name), quote(col.Name))
 }

@@ -50,7 +50,7 @@ func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 // is called while the script runs may need it.
 var settings = []string{
 	"SET client_encoding = 'UTF8';", "SET standard_conforming_strings = on;", "SET check_function_bodies = off;", "SET client_min_messages = warning;",
-	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET lock_timeout = '" + writer.LockLimit + "';",
+	"SET DateStyle = 'ISO, YMD';", "SET IntervalStyle = 'postgres';", "SET TimeZone = 'UTC';", "SET extra_float_digits = 1;", "SET bytea_output = 'hex';", "SET lock_timeout = '" + writer.LockLimit + "';",
 	"SET statement_timeout = 0;", "SET row_security = off;",
 }
 

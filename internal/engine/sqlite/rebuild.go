@@ -133,7 +133,7 @@ func (w *Writer) copyLists(c *order.Change) (into, from []string) {
 	}
 	// Rows keep their rowid also where no column shows it.
 	if !c.Source.Has("without rowid") && !c.Target.Has("without rowid") && rowidAlias(c.Source) == "" {
-		for _, name := range []string{"rowid", "_rowid_", "oid"} {
+		for _, name := range rowidNames {
 			if c.Source.Part(catalog.Column, name) == nil && c.Target.Part(catalog.Column, name) == nil {
 				return append([]string{name}, into...), append([]string{name}, from...)
 			}

@@ -36,7 +36,6 @@ func anyRow(o *catalog.Object) *order.Question {
 		return nil
 	}
 	q := guarded(about(o, "", "would go"), o, "table "+o.Name+" holds rows by now")
-	q.Save = insertLines(o)
 	return q
 }
 
@@ -53,7 +52,6 @@ func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
 		}
 	}
 	q := guarded(about(o, where, "hold a value"), o, fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
-	q.Save = updateLines(o, col)
 	return q
 }
 
@@ -80,39 +78,6 @@ func values(o *catalog.Object) []string {
 		}
 	}
 	return out
-}
-
-// insertLines is a query whose rows are INSERT statements for all rows.
-func insertLines(o *catalog.Object) string {
-	cols := values(o)
-	vals := make([]string, len(cols))
-	for i, c := range cols {
-		vals[i] = "quote(" + c + ")"
-	}
-	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", sqltext.Literal("INSERT INTO "+quoteName(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, " || ', ' || "), quoteName(o.Name))
-}
-
-// updateLines is a query whose rows are UPDATE statements that give a column
-// its values back, by the table's key.
-func updateLines(o, col *catalog.Object) string {
-	var keys []string
-	if pk := o.Part(catalog.PrimaryKey, "primary key"); pk != nil {
-		for _, k := range pk.List("column names") {
-			keys = append(keys, quoteName(k))
-		}
-	}
-	if len(keys) == 0 {
-		if o.Has("without rowid") {
-			return insertLines(o)
-		}
-		keys = []string{"rowid"}
-	}
-	where := make([]string, len(keys))
-	for i, k := range keys {
-		where[i] = fmt.Sprintf("%s || quote(%s)", sqltext.Literal(map[bool]string{true: "", false: " AND "}[i == 0]+k+" = "), k)
-	}
-	return fmt.Sprintf("SELECT %s || quote(%s) || ' WHERE ' || %s || ';' FROM %s WHERE %s IS NOT NULL",
-		sqltext.Literal("UPDATE "+quoteName(o.Name)+" SET "+quoteName(col.Name)+" = "), quoteName(col.Name), strings.Join(where, " || "), quoteName(o.Name), quoteName(col.Name))
 }
 
 // noRows asks for rows where there had better be none.
@@ -229,7 +194,6 @@ func changedValues(o, col *catalog.Object, to string) *order.Question {
 		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s", name)
 	}
 	q := guarded(about(o, where, "hold a value that would change"), o, fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	q.Save = updateLines(o, col)
 	return q
 }
 

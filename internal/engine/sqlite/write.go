@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -232,7 +233,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	o := c.Source
 	ref := o.PartRef(col)
 	def := col.Property("default")
-	if _, fill := w.Fill[o.Match+"."+col.Match]; fill || col.Has("stored") {
+	if _, fill := w.Fill[o.Match+"."+col.Match]; fill || col.Has("stored") || slices.Contains(rowidNames, col.Match) {
 		return nil
 	}
 	constant := def == nil || constantDefault(def.Value.String())
@@ -298,6 +299,9 @@ func constantDefault(text string) bool {
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action {
 	o := c.Target
 	ref := o.PartRef(col)
+	if slices.Contains(rowidNames, col.Match) {
+		return nil // SQLite takes it for the rowid
+	}
 	for _, p := range o.Parts {
 		if p == col || !needsColumn(p, ref) {
 			continue

@@ -36,7 +36,6 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 	for n := 2; strings.Contains(look+message, tag); n++ {
 		tag = fmt.Sprintf("$guard%d$", n)
 	}
-	q.SaveFirst = "SET client_encoding = 'UTF8'; SET DateStyle = 'ISO, YMD'; SET standard_conforming_strings = on;"
 	q.On = append(q.On, o.Ref())
 	q.Locks = []string{"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;"}
 	q.Guard = []string{
@@ -56,11 +55,7 @@ func Own(o *catalog.Object) string {
 
 // Any asks whether a table that goes holds rows.
 func Any(o *catalog.Object) *order.Question {
-	q := Guarded(about(o, Own(o), "", "would go"), o, "table "+o.Name+" holds rows by now")
-	if !o.Has("partition by") { // the partitions save theirs
-		q.Save = InsertLines(o, Own(o))
-	}
-	return q
+	return Guarded(about(o, Own(o), "", "would go"), o, "table "+o.Name+" holds rows by now")
 }
 
 // Needing asks for rows that would have no value.
@@ -70,18 +65,17 @@ func Needing(o *catalog.Object) *order.Question {
 
 // Values asks whether a column holds values, besides those given.
 func Values(o, col *catalog.Object, given string) *order.Question {
-	where := quote(col.Name) + " IS NOT NULL"
+	where := "NOT " + Empty(col)
 	if given != "" {
 		where += fmt.Sprintf(" AND %s IS DISTINCT FROM (%s)", quote(col.Name), given)
 	}
 	q := Guarded(about(o, qualified(o), where, "hold a value"), o, fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
-	q.Save = UpdateLines(o, col)
 	return q
 }
 
 // Null asks for rows without a value where one is needed.
 func Null(o, col *catalog.Object) *order.Question {
-	return Guarded(about(o, qualified(o), quote(col.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+	return Guarded(about(o, qualified(o), Empty(col), "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
 }
 
 // Changed asks for values that do not survive the way to another type; via is
@@ -89,7 +83,7 @@ func Null(o, col *catalog.Object) *order.Question {
 func Changed(o, col *catalog.Object, via, from string) *order.Question {
 	q := Guarded(about(o, qualified(o), fmt.Sprintf("(%s)::%s IS DISTINCT FROM %s", via, from, quote(col.Name)), "hold a value that would change"), o,
 		fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	q.Save, q.Converts = UpdateLines(o, col), true
+	q.Converts = true
 	return q
 }
 
@@ -520,23 +514,76 @@ func InsertLines(o *catalog.Object, from string) string {
 	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", literal(head+" VALUES ("), strings.Join(vals, " || ', ' || "), from)
 }
 
+// Empty is the condition that a column holds nothing. A row of NULLs is a value
+// (PostgreSQL: Comparison Functions and Operators, IS NULL).
+func Empty(col *catalog.Object) string {
+	if base := col.Text("type"); strings.Contains(base, ".") || base == "record" {
+		return "(" + quote(col.Name) + " IS NOT DISTINCT FROM NULL)"
+	}
+	return quote(col.Name) + " IS NULL"
+}
+
 // UpdateLines is a query whose rows are UPDATE statements that give a column
-// its values back, by the table's key; whole rows where it has none.
-func UpdateLines(o, col *catalog.Object) string {
+// its values back, by the table's key. Without a key, rows that are alike in
+// all that is left of them get the values they have among them, each one: nobody
+// can tell such rows apart.
+func UpdateLines(o, col *catalog.Object, lost []*catalog.Object) string {
 	var keys []string
 	for _, k := range o.PartsOf(catalog.PrimaryKey) {
 		def := k.Text("definition")
 		inner, _ := brackets(def, sqltext.Lex(sqltext.Postgres, def), 0)
 		keys = items(inner)
 	}
-	if len(keys) == 0 || keys[0] == "" || strings.Contains(keys[len(keys)-1], "WITHOUT OVERLAPS") {
-		return InsertLines(o, qualified(o))
+	name := quote(col.Name)
+	if len(keys) == 0 || keys[0] == "" || strings.Contains(keys[len(keys)-1], "WITHOUT OVERLAPS") || slices.Contains(keys, name) {
+		return alikeLines(o, col, lost)
 	}
 	where := make([]string, len(keys))
 	for i, k := range keys {
 		where[i] = fmt.Sprintf("%s || quote_nullable(%s::text)", literal(map[bool]string{true: "", false: " AND "}[i == 0]+k+" = "), k)
 	}
-	name := quote(col.Name)
-	return fmt.Sprintf("SELECT %s || quote_nullable(%s::text) || ' WHERE ' || %s || ';' FROM %s WHERE %s IS NOT NULL",
-		literal("UPDATE "+qualified(o)+" SET "+name+" = "), name, strings.Join(where, " || "), qualified(o), name)
+	query := fmt.Sprintf("SELECT %s || quote_nullable(%s::text) || ' WHERE ' || %s || ';' FROM %s", literal("UPDATE "+qualified(o)+" SET "+name+" = "), name, strings.Join(where, " || "), qualified(o))
+	if !col.Has("default") && !col.Has("identity") { // which would stand where nothing stood
+		query += " WHERE NOT " + Empty(col)
+	}
+	return query
 }
+
+// alikeLines is UpdateLines for a table without a key: a statement for the rows
+// that are alike, which brings back all that is lost of them at once.
+func alikeLines(o, col *catalog.Object, lost []*catalog.Object) string {
+	if len(lost) > 0 && lost[0] != col {
+		return "" // saved with the first
+	}
+	if len(lost) == 0 {
+		lost = []*catalog.Object{col}
+	}
+	var others, where, sets, given, held, names []string
+	for _, c := range o.PartsOf(catalog.Column) {
+		if n := quote(c.Name); !slices.Contains(lost, c) && !c.Has("generated") {
+			others = append(others, n+"::text")
+			where = append(where, fmt.Sprintf("%s || quote_nullable(%s::text)", literal(n+"::text IS NOT DISTINCT FROM "), n))
+		}
+	}
+	for i, c := range lost {
+		n := quote(c.Name)
+		names = append(names, fmt.Sprintf("x%d", i))
+		sets = append(sets, fmt.Sprintf("%s = (v.x%d)::%s", n, i, c.Text("type")))
+		given = append(given, "quote_nullable("+n+"::text)")
+		held = append(held, "bool_or(NOT "+Empty(c)+")")
+		if c.Has("default") || c.Has("identity") {
+			held = append(held, "true")
+		}
+	}
+	match, by := literal("true"), ""
+	if len(others) > 0 {
+		match, by = strings.Join(where, " || ' AND ' || "), " GROUP BY "+strings.Join(others, ", ")
+	}
+	list := strings.Join(names, ", ")
+	return fmt.Sprintf("SELECT %s || %s || %s || string_agg('(' || %s || ')', ', ') || %s || ';' FROM %s%s HAVING %s",
+		literal(fmt.Sprintf("UPDATE %s AS t SET %s FROM (SELECT ctid AS place, row_number() OVER () AS n FROM %s WHERE ", qualified(o), strings.Join(sets, ", "), qualified(o))), match,
+		literal(") AS k, (SELECT row_number() OVER () AS n, "+list+" FROM (VALUES "), strings.Join(given, " || ', ' || "), literal(") AS given ("+list+")) AS v WHERE t.ctid = k.place AND k.n = v.n"), Own(o), by, strings.Join(held, " OR "))
+}
+
+// SavedSession is what the meaning of saved rows depends on.
+const SavedSession = "SET client_encoding = 'UTF8'; SET DateStyle = 'ISO, YMD'; SET IntervalStyle = 'postgres'; SET standard_conforming_strings = on;"
