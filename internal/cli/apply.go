@@ -177,7 +177,7 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	a.ran = true
 	a.note("%6.1fs  done", time.Since(start).Seconds())
 	a.forget(recordFile, s)
-	return len(steps), a.proved(ctx, s, db)
+	return len(steps), a.proved(ctx, s, target, db)
 }
 
 // lostSteps says which steps are gone from a script.
@@ -193,8 +193,16 @@ func lostSteps(s *script.Script) string {
 }
 
 // proved sees that the target is now as the script promises.
-func (a *app) proved(ctx context.Context, s *script.Script, db engine.Database) error {
+func (a *app) proved(ctx context.Context, s *script.Script, target *place.Place, db engine.Database) error {
 	now, err := db.Read(ctx)
+	// The connection may have been lost when all was kept: then by another one.
+	within, cancel := context.WithTimeout(ctx, a.patience)
+	defer cancel()
+	for err != nil && within.Err() == nil {
+		if now, err = target.Read(within, place.Options{LockWait: a.lockWait}); err != nil && !wait(within, 300) {
+			break
+		}
+	}
 	if err != nil {
 		return partly("not-proved", "the script ran to its end, but the target could not be read afterwards: %w; compare again", err)
 	}

@@ -329,9 +329,13 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	}
 	if missing := p.comparison.Lacking(); len(missing) > 0 {
 		for _, m := range missing[:min(len(missing), 10)] {
+			if m.Goes {
+				a.say("cannot go  %s is needed by %s, which stays and is out of scope", m.Thing, m.Needs)
+				continue
+			}
 			a.say("cannot come  %s needs %s, which the target lacks and the scope leaves out", m.Thing, m.Needs)
 		}
-		return nil, nil, refusal("needs", "%s in scope cannot come without what is out of scope; widen the scope, for example with --only %s, or leave it out with --except %s",
+		return nil, nil, refusal("needs", "%s in scope cannot come or go without what is out of scope; widen the scope, for example with --only %s, or leave it out with --except %s",
 			words.Number(len(missing), "thing", "things"), script.Quoted(missing[0].Needs.Object().String()), script.Quoted(missing[0].Thing.String()))
 	}
 	a.detail("ordering the steps for %s", words.Number(len(p.comparison.Differences()), "difference", "differences"))

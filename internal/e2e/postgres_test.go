@@ -87,12 +87,12 @@ func TestPostgresLock(t *testing.T) {
 	path := filepath.Join(dir, "up.sql")
 	write(t, dir, "up.sql", strings.Replace(read(t, path), "lock_timeout = '10s'", "lock_timeout = '200ms'", 1))
 	release := holding(t, "BEGIN; LOCK TABLE t; SELECT 'locked';", filepath.Join(s.clients, "psql"), "-X", "-q", "-h", s.dir, "-U", "postgres", "-d", name)
-	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes")
+	r := want(t, 2, dir, "apply", "up.sql", s.url(name), "--yes", "--edited")
 	if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "the target is as it was") {
 		t.Errorf("apply: %s", r.errout)
 	}
 	release()
-	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes")
+	want(t, 0, dir, "apply", "up.sql", s.url(name), "--yes", "--edited")
 	want(t, 0, dir, "compare", source, s.url(name))
 }
 
@@ -181,7 +181,7 @@ func TestPostgresConnectionLost(t *testing.T) {
 	path := filepath.Join(dir, "up.sql")
 	write(t, dir, "cut.sql", strings.Replace(read(t, path), "COMMIT;", "SELECT pg_terminate_backend(pg_backend_pid());\nCOMMIT;", 1))
 	before := s.dump(t, name)
-	r := want(t, 2, dir, "apply", "cut.sql", s.url(name), "--yes")
+	r := want(t, 2, dir, "apply", "cut.sql", s.url(name), "--yes", "--edited")
 	if !strings.Contains(r.errout, "the target is as it was") {
 		t.Errorf("apply: %s", r.errout)
 	}

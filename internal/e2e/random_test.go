@@ -535,7 +535,7 @@ func scoped(t *testing.T, r *rand.Rand, dir string, p places, source, target str
 		}
 		return
 	default: // it needs what is out of scope, or the rows forbid it
-		if made.code != 3 || !strings.Contains(made.errout, "cannot come") && !strings.Contains(made.errout, "held back") {
+		if made.code != 3 || !strings.Contains(made.errout, "cannot come") && !strings.Contains(made.errout, "cannot go") && !strings.Contains(made.errout, "held back") {
 			t.Fatalf("%s: exit %d: %s", kind, made.code, made.errout)
 		}
 		return

@@ -3,9 +3,11 @@ package compare
 import "dappermirror/internal/core/catalog"
 
 // Missing is something in scope that cannot come, because the target lacks
-// what it needs and that is out of scope.
+// what it needs and that is out of scope; or, where Goes, something that cannot
+// go, because what is out of scope stands on it.
 type Missing struct {
 	Thing, Needs catalog.Ref
+	Goes         bool
 }
 
 // Lacking lists what in scope needs something that the source has and the
@@ -29,10 +31,37 @@ func (c *Comparison) Lacking() []Missing {
 			}
 			ref := it.Source.PartRef(p.Source)
 			if it.Target == nil && it.Partial {
-				out = append(out, Missing{ref, it.Source.Ref()})
+				out = append(out, Missing{ref, it.Source.Ref(), false})
 				continue
 			}
 			out = append(out, c.lacking(d, it.Source, p.Source)...)
+		}
+	}
+	if len(c.Options.Scope.Only)+len(c.Options.Scope.Except) > 0 {
+		if d == nil {
+			d = c.Desired()
+		}
+		out = append(out, c.standing(d)...)
+	}
+	return out
+}
+
+// standing lists what stays and needs something that is to go.
+func (c *Comparison) standing(d *catalog.Catalog) []Missing {
+	var out []Missing
+	check := func(ref catalog.Ref, needs []catalog.Need) {
+		for _, n := range needs {
+			on := n.On.Thing()
+			if n.Text && n.Aspect != catalog.AspectIndex || d.Resolve(on) != nil || c.Target.Resolve(on) == nil || c.Target.Resolve(ref) == nil {
+				continue
+			}
+			out = append(out, Missing{on, ref, true})
+		}
+	}
+	for _, o := range d.Objects {
+		check(o.Ref(), o.Needs)
+		for _, p := range o.Parts {
+			check(o.PartRef(p), p.Needs)
 		}
 	}
 	return out
@@ -58,7 +87,7 @@ func (c *Comparison) lacking(d *catalog.Catalog, owner, part *catalog.Object) []
 		if _, unseen := c.Target.Unseen(on.Kind, ""); unseen {
 			continue // not seen is not absent
 		}
-		out = append(out, Missing{ref, on})
+		out = append(out, Missing{ref, on, false})
 	}
 	return out
 }

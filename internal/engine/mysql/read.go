@@ -496,6 +496,12 @@ func (r *reader) tableNeeds(o *catalog.Object, mention func(*catalog.Object, cat
 		switch p.Kind {
 		case catalog.ForeignKey:
 			keyNeeds(r.c, o, p)
+		case catalog.Index, catalog.PrimaryKey:
+			for _, c := range p.List("columns") {
+				if col := o.Part(catalog.Column, c); col != nil {
+					p.Need(o.PartRef(col), catalog.AspectType)
+				}
+			}
 		case catalog.Trigger:
 			mention(p, o.Ref(), p.Text("body"), false)
 		case catalog.Column:

@@ -62,7 +62,7 @@ func compound(text string) error {
 			depth++
 		case word == "if" && !inExpression[strings.ToLower(prev.Text)] && (prev.Kind != sqltext.Op || prev.IsOp(";") || prev.IsOp(")") || prev.IsOp(":")):
 			depth++
-		case (word == "package" || word == "body") && i < 4: // declarations stand in it
+		case word == "package" && i == 0: // declarations stand in it
 			depth = 1
 		}
 	}
