@@ -109,8 +109,11 @@ func closed(d sqltext.Dialect, p *order.Plan) error {
 		for i, sql := range s.SQL {
 			s.SQL[i] = sqltext.Deliverable(d, sql)
 		}
+		now := d
 		for _, sql := range s.Statements() {
-			if err := sqltext.Closed(d, sql); err != nil {
+			err := sqltext.Closed(now, sql)
+			now = now.After(sql)
+			if err != nil {
 				return fmt.Errorf("%s is refused: its definition would let something else out into the script: %w; leave it out with --except %s", s.About, err, Quoted(s.About.String()))
 			}
 		}

@@ -34,6 +34,27 @@ var (
 	MySQL    = Dialect{Name: "mysql", Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true, Backslashes: true}
 )
 
+// After is the dialect of what follows a statement: MySQL's modes change what
+// quotes and backslashes mean (MariaDB: SQL_MODE).
+func (d Dialect) After(statement string) Dialect {
+	if !d.Delimiter || !strings.Contains(statement, "sql_mode") {
+		return d
+	}
+	toks := Significant(d, statement)
+	if len(toks) == 0 || !toks[0].Is("set") {
+		return d
+	}
+	for i, t := range toks {
+		if !t.Is("sql_mode") || i+2 >= len(toks) || !toks[i+1].IsOp("=") || i > 0 && toks[i-1].IsOp(".") {
+			continue
+		}
+		mode := toks[i+2].Text // a variable gives back what was before: nothing of these
+		d.Backslash = !strings.Contains(mode, "NO_BACKSLASH_ESCAPES")
+		d.DoubleIsString = !strings.Contains(mode, "ANSI_QUOTES") && !strings.Contains(mode, "'ANSI'") && !strings.Contains(mode, "ORACLE")
+	}
+	return d
+}
+
 // Kind is what a token is.
 type Kind uint8
 

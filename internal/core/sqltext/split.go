@@ -19,19 +19,22 @@ type Statement struct {
 // not end a statement.
 func Split(d Dialect, text string) []Statement {
 	var out []Statement
-	toks := Lex(d, text)
+	in := stream{lexer{d: d, in: text}}
 	var sig []Token // significant tokens of the current statement
 	start, before, depth, atomic := -1, 0, 0, 0
 	lineStart := true
 	delimiter := ";"
 	flush := func(end int, open bool) {
 		if start >= 0 {
-			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]})
+			st := Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]}
+			out = append(out, st)
+			if then := in.d.After(st.Text); then != in.d && !open {
+				in.move(then, end)
+			}
 		}
 		start, before, depth, atomic, sig = -1, end, 0, 0, nil
 	}
-	for i := 0; i < len(toks); i++ {
-		t := toks[i]
+	for t, ok := in.next(); ok; t, ok = in.next() {
 		if t.Blank() {
 			if t.Kind == Space && strings.Contains(t.Text, "\n") {
 				lineStart = true
@@ -39,7 +42,7 @@ func Split(d Dialect, text string) []Statement {
 			continue
 		}
 		delimiterLine := d.Delimiter && t.Is("delimiter")
-		if start < 0 && (lineStart || i == 0) && (delimiterLine || t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
+		if start < 0 && (lineStart || t.Pos == 0) && (delimiterLine || t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
 			end := strings.IndexByte(text[t.Pos:], '\n')
 			if end < 0 {
 				end = len(text) - t.Pos
@@ -50,12 +53,7 @@ func Split(d Dialect, text string) []Statement {
 			}
 			out = append(out, Statement{Text: line, Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
 			before = t.Pos + end
-			// The line may hold anything: lex again behind it.
-			rest := Lex(d, text[before:])
-			for j := range rest {
-				rest[j].Pos += before
-			}
-			toks, i = rest, -1
+			in.move(in.d, before) // the line may hold anything
 			continue
 		}
 		lineStart = false
@@ -66,10 +64,8 @@ func Split(d Dialect, text string) []Statement {
 			if at := ends(text, t, delimiter); at >= 0 {
 				end := at + len(delimiter)
 				flush(at, false)
-				for i+1 < len(toks) && toks[i+1].Pos < end {
-					i++
-				}
 				before = end
+				in.move(in.d, end)
 			} else if t.Kind == Bad {
 				flush(len(text), true)
 			}
@@ -96,6 +92,22 @@ func Split(d Dialect, text string) []Statement {
 	flush(len(text), delimiter != ";" || depth > 0 || atomic > 0 || start >= 0 && !complete(d, append(sig, Token{Kind: Op, Text: ";"})))
 	return out
 }
+
+// stream gives tokens one by one, and can go on elsewhere, in another dialect.
+type stream struct{ lexer }
+
+func (s *stream) next() (Token, bool) {
+	s.out = s.out[:0]
+	for state := stateFn(lexAny); state != nil && len(s.out) == 0; {
+		state = state(&s.lexer)
+	}
+	if len(s.out) == 0 {
+		return Token{}, false
+	}
+	return s.out[0], true
+}
+
+func (s *stream) move(d Dialect, to int) { s.d, s.start, s.pos = d, to, to }
 
 // ends finds a delimiter that begins in a token: at its start, or in a word
 // that a client's delimiter may stand right behind (`END$$`). -1 where none

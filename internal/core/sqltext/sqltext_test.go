@@ -99,6 +99,34 @@ func TestSplit(t *testing.T) {
 	}
 }
 
+// TestClosed: what a client would not hand on as exactly one statement.
+func TestClosed(t *testing.T) {
+	for _, c := range []struct {
+		d      Dialect
+		in     string
+		closed bool
+	}{
+		{SQLite, "CREATE VIEW v AS SELECT ';', [a;b] -- ;\n;", true}, {SQLite, "CREATE VIEW v AS SELECT 1; DROP TABLE t;", false}, {SQLite, "CREATE VIEW v AS SELECT 1", false},
+		{SQLite, "CREATE VIEW v AS SELECT 1 /* open;", false}, {SQLite, "CREATE VIEW v AS SELECT 'open;", false}, {SQLite, "CREATE VIEW v AS SELECT 1;\n.shell x", false}, {SQLite, "", false}, {SQLite, "-- nothing", false},
+		{SQLite, "CREATE TRIGGER g AFTER INSERT ON t BEGIN SELECT 1; SELECT 2; END;", true}, {SQLite, "CREATE TRIGGER g AFTER INSERT ON t BEGIN SELECT 1; END; DROP TABLE t;", false},
+		{Postgres, `CREATE FUNCTION f() AS $$ ; \! x $$;`, true}, {Postgres, `SELECT 1 \! x` + "\n;", false}, {Postgres, "SELECT $a$;", false}, {Postgres, "CREATE FUNCTION f() BEGIN ATOMIC SELECT 1; SELECT CASE WHEN 1 THEN 2 END; END;", true},
+		{MySQL, "DELIMITER ;;\nCREATE PROCEDURE p() BEGIN SELECT 1; END\n;;\nDELIMITER ;", true}, {MySQL, "DELIMITER ;;\nCREATE PROCEDURE p() BEGIN SELECT 1; END", false}, {MySQL, `SELECT '\';`, false}, {MySQL, `SELECT 1 \! x;`, false},
+		{MySQL.After("SET SESSION sql_mode = 'NO_BACKSLASH_ESCAPES';"), `SELECT '\';`, true}, {MySQL.After("SET SESSION sql_mode = 'ANSI_QUOTES';"), `SELECT "\";`, true},
+	} {
+		if err := Closed(c.d, c.in); (err == nil) != c.closed {
+			t.Errorf("%s %q: %v", c.d.Name, c.in, err)
+		}
+	}
+	for in, want := range map[string]string{"SELECT 1\n/\n2;": "SELECT 1 /\n2;", "SELECT 1 AS\n\tGo -- x\nFROM t;": "SELECT 1 AS Go -- x\nFROM t;", "SELECT 1 -- c\n/\n2;": "SELECT 1 -- c\n/**//\n2;", "SELECT '\n/\n', a\n/ 2;": "SELECT '\n/\n', a\n/ 2;"} {
+		if got := Deliverable(SQLite, in); got != want {
+			t.Errorf("%q: %q", in, got)
+		}
+	}
+	if got := Deliverable(Postgres, `SELECT a[1:"USER"], b::int, ':x'`); got != `SELECT a[1: "USER"], b::int, ':x'` {
+		t.Error(got)
+	}
+}
+
 func TestCommentSafe(t *testing.T) {
 	for in, want := range map[string]string{
 		"plain name": "plain name", "two\nlines": `two\nlines`, "tab\tcr\r": `tab\tcr\r`, "\x1b[31m": `\u001b[31m`, "a\u202eb": `a\u202eb`, "bad\xff": `bad\ufffd`, "line\u2028sep": `line\u2028sep`,

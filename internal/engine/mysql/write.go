@@ -2,10 +2,12 @@ package mysql
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 )
 
 // Writer turns changes into MariaDB's and MySQL's SQL.
@@ -52,7 +54,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case kindDatabase:
 		return nil
 	}
-	return []*order.Action{created(o, statement(o, "CREATE ", definer(c))...)}
+	return []*order.Action{created(o, statement(c, o, "CREATE ", definer(c))...)}
 }
 
 // Drop implements order.Writer.
@@ -67,7 +69,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
 		SQL: []string{"DROP " + keyword(o) + " " + quote(o.Name) + ";"}}
 	if o.Kind == kindPackage || o.Kind == kindPackageBody {
-		a.SQL = session(o, strings.TrimSuffix(a.SQL[0], ";")) // only the SQL mode they were made in knows them
+		a.SQL = session(c, o, strings.TrimSuffix(a.SQL[0], ";")) // only the SQL mode they were made in knows them
 	}
 	if o.Kind != catalog.Table {
 		return []*order.Action{a}
@@ -105,12 +107,12 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		return []*order.Action{{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()},
 			SQL: []string{"ALTER SEQUENCE " + quote(o.Name) + " " + sequenceOptions(o, c.Target) + ";"}}}, true
 	case catalog.View:
-		return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(o, "CREATE OR REPLACE ", definer(c))}}, true
+		return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
 	}
 	if c.Property("procedure") != nil || !maria(c) {
 		return nil, false
 	}
-	return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(o, "CREATE OR REPLACE ", definer(c))}}, true
+	return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
 }
 
 // Survives implements order.Writer. Views and bodies are bound when they are
@@ -148,7 +150,7 @@ func definer(c *order.Change) string {
 
 // statement is how a view, routine or event is made, in the session it was
 // made in.
-func statement(o *catalog.Object, create, definer string) []string {
+func statement(c *order.Change, o *catalog.Object, create, definer string) []string {
 	sql := create
 	switch o.Kind {
 	case catalog.View:
@@ -167,11 +169,11 @@ func statement(o *catalog.Object, create, definer string) []string {
 	default:
 		sql += definer + o.Text("definition")
 	}
-	return session(o, sql)
+	return session(c, o, sql)
 }
 
 // session wraps a statement into what its text depends on, and gives it back.
-func session(o *catalog.Object, sql string) []string {
+func session(c *order.Change, o *catalog.Object, sql string) []string {
 	var before, after []string
 	if m := o.Property("sql mode"); m != nil && m.Value.Text != mode {
 		before = append(before, "SET SESSION sql_mode = "+literal(m.Value.Text)+";")
@@ -186,7 +188,31 @@ func session(o *catalog.Object, sql string) []string {
 		before = append(before, fmt.Sprintf("SET character_set_client = %s, collation_connection = %s;", charset, collation))
 		after = append(after, "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;")
 	}
-	return append(append(before, delimited(sql)), after...)
+	return append(append(before, delivered(c, o, sql)), after...)
+}
+
+// delivered ends a statement so that the client brings all of it to the
+// server. Comments in it, and carriage returns, are taken away by MariaDB's
+// client unless it is told otherwise: such a text goes as a string (MariaDB
+// 10.6: EXECUTE IMMEDIATE takes every statement).
+func delivered(c *order.Change, o *catalog.Object, sql string) string {
+	major, minor := 0, 0
+	_, _ = fmt.Sscanf(c.Actual.Version, "%d.%d", &major, &minor)
+	if !maria(c) || major < 10 || major == 10 && minor < 6 || !strings.Contains(sql, "\r") && !commented(sql) {
+		return delimited(sql)
+	}
+	text := "'" + strings.ReplaceAll(sql, "'", "''") + "'"
+	if !strings.Contains(o.Text("sql mode"), "NO_BACKSLASH_ESCAPES") {
+		text = strings.ReplaceAll(text, `\`, `\\`)
+	}
+	if strings.Contains(text, "\r") {
+		text = "CONCAT(" + strings.ReplaceAll(text, "\r", "', CHAR(13), '") + ")"
+	}
+	return delimited("EXECUTE IMMEDIATE " + text)
+}
+
+func commented(sql string) bool {
+	return slices.ContainsFunc(sqltext.Lex(sqltext.MySQL, sql), func(t sqltext.Token) bool { return t.Kind == sqltext.Comment })
 }
 
 // delimited ends a statement so that the client finds its end, whatever
@@ -251,7 +277,7 @@ func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.
 		d = "DEFINER=" + t + " "
 	}
 	sql := create + d + p.Text("definition")
-	return &order.Action{About: ref, Title: fmt.Sprintf("create trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: names(p), SQL: session(p, sql)}
+	return &order.Action{About: ref, Title: fmt.Sprintf("create trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: names(p), SQL: session(c, p, sql)}
 }
 
 func dropTrigger(o, p *catalog.Object) *order.Action {

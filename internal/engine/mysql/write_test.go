@@ -169,18 +169,24 @@ func TestQuestions(t *testing.T) {
 
 // TestSessions: what a body depends on is set around it and given back.
 func TestSessions(t *testing.T) {
+	c := &order.Change{Actual: &catalog.Catalog{Version: "10.11.2-MariaDB"}}
 	o := &catalog.Object{Kind: kindEvent, Name: "nightly"}
 	o.Set("definition", catalog.PlainSQL("EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END"))
 	o.Set("sql mode", catalog.Scalar("ANSI_QUOTES")).Set("time zone", catalog.Scalar("SYSTEM")).Set("connection", catalog.Scalar("latin1 latin1_swedish_ci"))
 	want := []string{"SET SESSION sql_mode = 'ANSI_QUOTES';", "SET SESSION time_zone = 'SYSTEM';", "SET character_set_client = latin1, collation_connection = latin1_swedish_ci;",
 		"CREATE DEFINER=`a`@`b` EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END;",
 		"SET SESSION sql_mode = '" + mode + "';", "SET SESSION time_zone = '+00:00';", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;"}
-	if got := statement(o, "CREATE ", "DEFINER=`a`@`b` "); strings.Join(got, "\n") != strings.Join(want, "\n") {
+	if got := statement(c, o, "CREATE ", "DEFINER=`a`@`b` "); strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got %q", got)
+	}
+	// What the client would take away goes as a string.
+	o.Set("definition", catalog.PlainSQL("EVENT e ON SCHEDULE EVERY 1 DAY DO BEGIN -- it's \\ a note\r\nEND")).Set("sql mode", catalog.Scalar(""))
+	if got := strings.Join(statement(c, o, "CREATE ", ""), "\n"); !strings.Contains(got, "EXECUTE IMMEDIATE CONCAT('CREATE EVENT e ON SCHEDULE EVERY 1 DAY DO BEGIN -- it''s \\\\ a note', CHAR(13), '\nEND');") {
+		t.Errorf("a comment and a carriage return: %s", got)
 	}
 	v := &catalog.Object{Kind: catalog.View, Name: "v`w"}
 	v.Set("definition", catalog.PlainSQL("select 1 AS `x;y`")).Set("algorithm", catalog.Scalar("merge")).Set("security", catalog.Scalar("invoker"))
-	if got := strings.Join(statement(v, "CREATE OR REPLACE ", ""), "\n"); got != "DELIMITER ;;\nCREATE OR REPLACE ALGORITHM=MERGE SQL SECURITY INVOKER VIEW `v``w` AS\nselect 1 AS `x;y`\n;;\nDELIMITER ;" {
+	if got := strings.Join(statement(c, v, "CREATE OR REPLACE ", ""), "\n"); got != "DELIMITER ;;\nCREATE OR REPLACE ALGORITHM=MERGE SQL SECURITY INVOKER VIEW `v``w` AS\nselect 1 AS `x;y`\n;;\nDELIMITER ;" {
 		t.Errorf("a view: %s", got)
 	}
 }

@@ -191,3 +191,33 @@ func constraintSQL(p *catalog.Object, inColumn bool) string {
 	}
 	return b.String()
 }
+
+// exactly are the statements behind the one that made an object, where its text
+// holds carriage returns in quotes: the client takes them away before a line
+// end, so the stored text is put right (SQLite: PRAGMA writable_schema; the
+// text differs in nothing else).
+func exactly(typ, name, text string) []string {
+	if !returnsInQuotes(text) {
+		return nil
+	}
+	stored := strings.TrimSuffix(statement(text), ";")
+	return []string{
+		"PRAGMA writable_schema=ON;",
+		fmt.Sprintf("UPDATE sqlite_schema SET sql = %s WHERE type = %s AND name = %s;", strings.ReplaceAll(sqltext.Literal(stored), "\r", "' || char(13) || '"), sqltext.Literal(typ), sqltext.Literal(name)),
+		"PRAGMA writable_schema=RESET;",
+	}
+}
+
+// returnsInQuotes tells whether a quoted name or string in a text holds a
+// carriage return: elsewhere it is space like any other.
+func returnsInQuotes(text string) bool {
+	if !strings.Contains(text, "\r") {
+		return false
+	}
+	for _, t := range sqltext.Lex(sqltext.SQLite, text) {
+		if (t.Kind == sqltext.String || t.Kind == sqltext.Quoted) && strings.Contains(t.Text, "\r") {
+			return true
+		}
+	}
+	return false
+}

@@ -63,6 +63,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	} else {
 		a.SQL = append(a.SQL, rename)
 	}
+	a.SQL = append(a.SQL, exactly("table", o.Name, tableSQL(o, o.Name))...)
 	return a
 }
 

@@ -49,6 +49,11 @@ func statement(sql string) string {
 	return strings.TrimRight(sql, "; \n") + ";"
 }
 
+// made are the statements that make an object with exactly this text.
+func made(typ, name, text string) []string {
+	return append([]string{statement(text)}, exactly(typ, name, text)...)
+}
+
 func relation(o *catalog.Object) []order.Name {
 	space := "relation" // tables, views and indexes share their names
 	if o.Kind == catalog.Trigger {
@@ -69,11 +74,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	}
 	switch o.Kind {
 	case catalog.Table:
-		a.SQL = []string{statement(tableSQL(o, o.Name))}
+		a.SQL = made("table", o.Name, tableSQL(o, o.Name))
 	case catalog.VirtualTable:
 		a.SQL = []string{statement(virtualSQL(o, o.Name))}
 	default:
-		a.SQL = []string{statement(o.Text("definition"))}
+		a.SQL = made("view", o.Name, o.Text("definition"))
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
@@ -93,10 +98,10 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	a.Title = fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name)
 	a.Takes = relation(p)
 	if p.Kind == catalog.Trigger {
-		a.SQL = []string{statement(p.Text("definition"))}
+		a.SQL = made("trigger", p.Name, p.Text("definition"))
 		return a
 	}
-	a.SQL = []string{statement(p.Text("sql"))}
+	a.SQL = made("index", p.Name, p.Text("sql"))
 	if p.Has("unique") {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", "), Ask: w.partQuestion(c, p)})
 	}
@@ -242,6 +247,9 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 		return nil
 	}
 	sql := columnSQL(col)
+	if returnsInQuotes(sql) {
+		return nil // only the text of a whole table can be put right
+	}
 	makes := []catalog.Ref{ref}
 	var risks []order.Risk
 	for _, p := range o.Parts {
@@ -262,6 +270,9 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 			risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when the rows that are there break the check", Ask: brokenByDefault(c.Target, col, p)})
 		}
 		sql += " " + constraintSQL(p, true)
+		if returnsInQuotes(sql) {
+			return nil
+		}
 		makes = append(makes, o.PartRef(p))
 		for _, it := range changes {
 			if it.Source == p {

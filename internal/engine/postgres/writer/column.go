@@ -481,7 +481,10 @@ func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object
 		Effects: []order.Effect{{On: b.ref, Aspect: catalog.AspectValue}},
 		SQL:     []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), value, quote(col.Name))}}
 	up.Uses = usedColumns(b.was, value)
-	if watched(c, b.was) || watched(c, b.o) {
+	switch {
+	case fromParent(col) && watched(b.was): // its type is its parent's business
+		up.SQL = slices.Concat([]string{alterPrefix(b.was) + " DISABLE TRIGGER USER;"}, up.SQL, []string{alterPrefix(b.was) + " ENABLE TRIGGER USER;"}, firingAgain(b.was))
+	case !fromParent(col) && (watched(b.was) || watched(b.o)):
 		up.SQL = []string{fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING coalesce(%s, %s);", alterPrefix(b.o), quote(col.Name), withCollation(col), quote(col.Name), value)}
 		up.Risks = []order.Risk{{Kind: order.Rewrite, On: b.ref, Text: "the table is copied, so that no trigger, rule or policy sees its rows change"}}
 	}
@@ -525,13 +528,23 @@ func steadyType(c *order.Change, col *catalog.Object) bool {
 	return false
 }
 
-// watched tells whether an UPDATE of a table is seen by anything of its own.
-func watched(c *order.Change, o *catalog.Object) bool {
-	if o == nil {
-		return false
+// firingAgain are the statements that let triggers fire as they did before all
+// of them were enabled.
+func firingAgain(o *catalog.Object) []string {
+	var out []string
+	for _, p := range o.PartsOf(catalog.Trigger) {
+		if p.Has("enabled") { // else it fires as it is made
+			out = append(out, enabled(o, p, "TRIGGER")...)
+		}
 	}
-	if o.Has("partition by") || o.Has("partition of") || o.Has("row security forced") {
-		return true // its family may have triggers of their own
+	return out
+}
+
+// watched tells whether an UPDATE of a table is seen by anything of its own, or
+// may be by its partitions'.
+func watched(o *catalog.Object) bool {
+	if o.Has("partition by") || o.Has("row security forced") {
+		return true
 	}
 	return slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Kind == catalog.Trigger || p.Kind == kindRule })
 }
