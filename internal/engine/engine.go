@@ -216,6 +216,8 @@ type RowCopier interface {
 	// CopyQuery is a query whose rows are INSERT statements for the first
 	// rows of a table; "" where it has none of its own.
 	CopyQuery(table *catalog.Object, limit int) string
+	// CountQuery counts the rows of a table; "" where it has none of its own.
+	CountQuery(table *catalog.Object) string
 	// CopySettings are statements for the session that takes them, and for
 	// the end.
 	CopySettings() (before, after []string)

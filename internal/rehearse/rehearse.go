@@ -6,11 +6,15 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync"
+	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/files"
 	"dappermirror/internal/script"
 )
 
@@ -46,7 +50,28 @@ func (r *Result) Passed() bool { return r.Failed == nil && len(r.Left) == 0 }
 // Run rehearses a script for a target, and its back-out script where there is
 // one. The error says that no rehearsal could be held; how it went is in the
 // result.
-func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target *catalog.Catalog, opt Options) (res *Result, err error) {
+//
+// Without rows it builds only what the script can meet (see within), which a
+// big database is the bulk of. What does not pass there is held again on
+// everything, so that no script fails for what was left out.
+func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target *catalog.Catalog, opt Options) (*Result, error) {
+	if opt.CopyRows <= 0 {
+		if part := within(target, s, back); len(part.Objects) < len(target.Objects) {
+			few := opt
+			if opt.Desired != nil {
+				few.Desired = like(opt.Desired, part, s)
+			}
+			res, err := hold(ctx, s, back, eng, part, few)
+			if err == nil && res.Passed() || ctx.Err() != nil || errors.Is(err, engine.ErrNoScratch) {
+				return res, err
+			}
+		}
+	}
+	return hold(ctx, s, back, eng, target, opt)
+}
+
+// hold holds a rehearsal on a scratch copy of a structure.
+func hold(ctx context.Context, s, back *script.Script, eng engine.Engine, target *catalog.Catalog, opt Options) (res *Result, err error) {
 	sc, ok := eng.(engine.Scratcher)
 	if !ok {
 		return nil, fmt.Errorf("%s has no scratch databases", eng.Title())
@@ -55,8 +80,11 @@ func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target 
 	if err != nil {
 		return nil, fmt.Errorf("making a scratch database: %w", err)
 	}
+	once := sync.OnceValue(remove)
+	forget := files.OnExit(func() { atOnce(once) })
 	defer func() {
-		if e := remove(); e != nil && err == nil {
+		forget()
+		if e := once(); e != nil && err == nil {
 			err = e
 		}
 	}()
@@ -64,15 +92,12 @@ func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target 
 	if res.Rows, err = build(ctx, eng, db, target, opt); err != nil {
 		return nil, fmt.Errorf("building the target's structure on %s: %w", where, err)
 	}
-	done, err := play(ctx, s, eng, db, opt.Progress, res)
-	if err != nil || !done {
+	now, err := played(ctx, s, eng, db, target, opt, res)
+	if now == nil || err != nil {
 		return res, err
 	}
-	now, err := db.Read(ctx)
-	if err != nil {
-		return nil, err
-	}
-	if res.Left = s.Ends(now); len(res.Left) == 0 && opt.Desired != nil {
+	res.Left = append(res.Left, s.Ends(now)...)
+	if len(res.Left) == 0 && opt.Desired != nil {
 		for _, it := range compare.Compare(opt.Desired, now, compare.Options{Groups: opt.Groups}).Differences() {
 			res.Left = append(res.Left, script.Move{On: it.Object().Ref(), What: "is not as in the source"})
 		}
@@ -81,17 +106,80 @@ func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target 
 		return res, nil
 	}
 	steps := res.Steps
-	if done, err = play(ctx, back, eng, db, opt.Progress, res); err != nil || !done {
+	if now, err = played(ctx, back, eng, db, now, opt, res); now == nil || err != nil {
 		return res, err
 	}
 	res.Steps, res.Back = steps, true
-	if now, err = db.Read(ctx); err != nil {
-		return nil, err
-	}
 	for _, it := range compare.Compare(target, now, compare.Options{Groups: opt.Groups}).Differences() {
 		res.Left = append(res.Left, script.Move{On: it.Object().Ref(), What: "does not come back"})
 	}
 	return res, nil
+}
+
+// atOnce waits for a scratch database to go, but not for long: the program is
+// told to end.
+func atOnce(remove func() error) {
+	gone := make(chan struct{})
+	go func() { _ = remove(); close(gone) }()
+	select {
+	case <-gone:
+	case <-time.After(5 * time.Second):
+	}
+}
+
+// played runs a script on the scratch database, sees that every table that
+// stays has the rows it had, and answers the structure then; nil where a step
+// failed. was is the structure before.
+func played(ctx context.Context, s *script.Script, eng engine.Engine, db engine.Database, was *catalog.Catalog, opt Options, res *Result) (*catalog.Catalog, error) {
+	before, err := counted(ctx, eng, db, was, opt)
+	if err != nil {
+		return nil, err
+	}
+	done, err := play(ctx, s, eng, db, opt.Progress, res)
+	if err != nil || !done {
+		return nil, err
+	}
+	now, err := db.Read(ctx)
+	if err != nil {
+		return nil, err
+	}
+	after, err := counted(ctx, eng, db, now, opt)
+	if err != nil {
+		return nil, err
+	}
+	for _, st := range s.Planned() {
+		if st.Drops {
+			delete(before, st.About.Object())
+		}
+	}
+	for _, o := range now.Objects {
+		ref := o.Ref()
+		if had, ok := before[ref]; ok && after[ref] != had {
+			res.Left = append(res.Left, script.Move{On: ref, What: fmt.Sprintf("had %s and has %d", words.Number(int(had), "row", "rows"), after[ref])})
+		}
+	}
+	return now, nil
+}
+
+// counted counts the rows of every table, where rows were copied.
+func counted(ctx context.Context, eng engine.Engine, db engine.Database, in *catalog.Catalog, opt Options) (map[catalog.Ref]int64, error) {
+	copier, ok := eng.(engine.RowCopier)
+	rows, asks := db.(engine.RowReader)
+	if opt.CopyRows <= 0 || !ok || !asks {
+		return nil, nil
+	}
+	n := map[catalog.Ref]int64{}
+	for _, o := range in.Objects {
+		query := copier.CountQuery(o)
+		if query == "" {
+			continue
+		}
+		var err error
+		if n[o.Ref()], err = rows.Count(ctx, query, 0); err != nil {
+			return nil, fmt.Errorf("counting the rows of %s: %w", o.Ref(), err)
+		}
+	}
+	return n, nil
 }
 
 // play runs a script on the scratch database; false where a step failed.

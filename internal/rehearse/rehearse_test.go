@@ -86,8 +86,9 @@ func TestRun(t *testing.T) {
 		t.Fatal(err)
 	}
 	plan, up, down := written(t, source, target)
-	broken, less := *up, *up
+	broken, less, taker := *up, *up, *up
 	broken.Body = strings.Replace(up.Body, "CREATE VIEW", "CREATE VEIW", 1)
+	taker.Body = strings.Replace(up.Body, "CREATE VIEW", "DELETE FROM vessel;\nCREATE VIEW", 1)
 	less.Body = strings.Replace(up.Body, "CREATE VIEW calls AS SELECT count(*) AS n FROM port_call;", "SELECT 1;", 1)
 	for _, c := range []struct {
 		name     string
@@ -104,6 +105,7 @@ func TestRun(t *testing.T) {
 		// Of three rows each, the calls 2 and 3 lead to a vessel and a call that came along.
 		{"a row that is there stands in the way", up, nil, 3, false, 1, "", 6, false},
 		{"rows that do not", up, nil, 1, true, 0, "", 1, false},
+		{"rows that go", &taker, nil, 1, false, 0, "table:vessel had 1 row and has 0", 1, false},
 		{"a step that fails", &broken, nil, 0, false, 2, "", 0, false},
 		{"it ends elsewhere", &less, down, 0, false, 0, "view:calls is not there", 0, false},
 	} {
@@ -126,6 +128,14 @@ func TestRun(t *testing.T) {
 		if open != 0 {
 			t.Errorf("%s: %d scratch databases are left", c.name, open)
 		}
+	}
+	// What the script cannot meet is not built: here it could not be.
+	far := *target
+	far.Objects = slices.Clone(target.Objects)
+	far.Add(&catalog.Object{Kind: catalog.View, Name: "far", Needs: []catalog.Need{{On: catalog.Ref{Kind: catalog.Table, Name: "nowhere"}}}})
+	far.Objects[len(far.Objects)-1].Set("definition", catalog.PlainSQL("CREATE VEIW"))
+	if res, err := Run(t.Context(), up, down, watched{open: new(int)}, &far, Options{Desired: plan.Desired}); err != nil || !res.Passed() {
+		t.Errorf("beside what cannot be built: %+v, %v", res, err)
 	}
 	// What is no copy of the target is no rehearsal.
 	elsewhere := database(t, "CREATE TABLE vessel (id INTEGER PRIMARY KEY, name TEXT, flag TEXT)")

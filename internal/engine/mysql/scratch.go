@@ -135,6 +135,14 @@ func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 	return fmt.Sprintf("%s LIMIT %d", q, limit)
 }
 
+// CountQuery implements engine.RowCopier.
+func (Engine) CountQuery(o *catalog.Object) string {
+	if o.Kind != catalog.Table || insertLines(o) == "" {
+		return ""
+	}
+	return order.RowsWhere(quote(o.Name), "", "").Count
+}
+
 // CopySettings implements engine.RowCopier.
 func (Engine) CopySettings() (before, after []string) {
 	return []string{"SET @dapper_mirror_copy = @@SESSION.sql_mode, SESSION sql_mode = 'NO_AUTO_VALUE_ON_ZERO', SESSION time_zone = '+00:00', SESSION foreign_key_checks = 0;"},

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/scratch"
@@ -56,6 +57,14 @@ func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 		return ""
 	}
 	return fmt.Sprintf("%s LIMIT %d", q, limit)
+}
+
+// CountQuery implements engine.RowCopier.
+func (Engine) CountQuery(o *catalog.Object) string {
+	if o.Kind != catalog.Table || o.Has("partition by") {
+		return ""
+	}
+	return order.RowsWhere(rows.Own(o), "", "").Count
 }
 
 // CopySettings implements engine.RowCopier: triggers and keys rest meanwhile.

@@ -46,6 +46,14 @@ func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 	return fmt.Sprintf("%s LIMIT %d", insertLines(o), limit)
 }
 
+// CountQuery implements engine.RowCopier.
+func (Engine) CountQuery(o *catalog.Object) string {
+	if o.Kind != catalog.Table || len(values(o)) == 0 {
+		return ""
+	}
+	return order.RowsWhere(quoteName(o.Name), "", "").Count
+}
+
 // CopySettings implements engine.RowCopier.
 func (Engine) CopySettings() (before, after []string) {
 	return []string{"PRAGMA foreign_keys=OFF;"}, nil
