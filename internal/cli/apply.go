@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -160,7 +161,14 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	a.changing.Store(true)
 	defer a.changing.Store(false)
 	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
-		Retry: func(try, of int, _ error) { a.note("a lock was not got in time; trying again (%d of %d)", try, of) },
+		Retry: func(try, of int, err error) {
+			var se *script.StepError
+			if errors.As(err, &se) {
+				err = se.Err
+			}
+			a.note("%s; trying again (%d of %d)", report.Safe(err.Error()), try, of)
+		},
+		Holders: func(ctx context.Context, tables []catalog.Ref) []string { return a.blockers(ctx, target, tables) },
 		Progress: func(step, of int, title string) {
 			if step == 0 {
 				a.detail("        %s", title)
@@ -178,6 +186,23 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	a.note("%6.1fs  done", time.Since(start).Seconds())
 	a.forget(recordFile, s)
 	return len(steps), a.proved(ctx, s, target, db)
+}
+
+// blockers says who is at work on tables of the target, where its server tells.
+func (a *app) blockers(ctx context.Context, target *place.Place, tables []catalog.Ref) []string {
+	within, cancel := context.WithTimeout(ctx, a.lockWait)
+	defer cancel()
+	db, err := target.Open(within, engine.OpenOptions{LockWait: a.lockWait})
+	if err != nil {
+		return nil
+	}
+	defer db.Close()
+	sizer, ok := db.(engine.Sizer)
+	if !ok {
+		return nil
+	}
+	who, _ := sizer.Blockers(within, tables)
+	return who
 }
 
 // lostSteps says which steps are gone from a script.

@@ -290,8 +290,8 @@ func TestFaults(t *testing.T) {
 	}
 }
 
-// TestKilledAnywhere: killed at every line it says, each time the target is as
-// before, as after, or a resumed run finishes it.
+// TestKilledAnywhere: killed at some twenty of the lines it says, each time the
+// target is as before, as after, or a resumed run finishes it.
 func TestKilledAnywhere(t *testing.T) {
 	t.Parallel()
 	for _, e := range engines {
@@ -301,8 +301,9 @@ func TestKilledAnywhere(t *testing.T) {
 			flags := []string{"--avoid-blocking"}
 			first := b.target(t)
 			all, _ := killedAt(t, b.dir, 0, "apply", b.script(t, first, flags...), first, "--yes", "-v")
-			seen, killed := map[string]int{}, 0
-			for i := 1; i <= all; i++ {
+			seen, killed, runs := map[string]int{}, 0, 0
+			for i := 1; i <= all; i += max(1, all/20) {
+				runs++
 				place := b.target(t)
 				file := b.script(t, place, flags...)
 				if _, was := killedAt(t, b.dir, i, "apply", file, place, "--yes", "-v"); was {
@@ -316,9 +317,9 @@ func TestKilledAnywhere(t *testing.T) {
 				seen[state]++
 				b.finish(t, file, place, state)
 			}
-			t.Logf("%d of %d runs were killed: %v", killed, all, seen)
-			if killed < all/2 || e.name != "sqlite" && seen["between"] == 0 {
-				t.Errorf("%d of %d runs were killed, at: %v", killed, all, seen)
+			t.Logf("%d of %d runs were killed: %v", killed, runs, seen)
+			if killed < runs/2 || e.name != "sqlite" && seen["between"] == 0 {
+				t.Errorf("%d of %d runs were killed, at: %v", killed, runs, seen)
 			}
 		})
 	}

@@ -84,6 +84,8 @@ type RunOptions struct {
 	// try but the first.
 	LockTries int
 	Retry     func(try, of int, err error)
+	// Holders says in words who is at work on some tables.
+	Holders func(ctx context.Context, tables []catalog.Ref) []string
 	// Save keeps the rows a risk would destroy; it is called under the lock,
 	// before the step.
 	Save func(ctx context.Context, db engine.Database, r order.Risk) error
@@ -167,9 +169,15 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 		if err == nil {
 			break
 		}
-		if !errors.Is(err, engine.ErrLocked) || try >= r.LockTries || ctx.Err() != nil {
-			var se *StepError
-			if errors.As(err, &se) && errors.Is(err, engine.ErrLocked) && try > 1 {
+		if !errors.Is(err, engine.ErrLocked) || ctx.Err() != nil {
+			return err
+		}
+		var se *StepError
+		if errors.As(err, &se) {
+			r.held(ctx, se)
+		}
+		if try >= r.LockTries {
+			if se != nil && try > 1 {
 				se.Err = fmt.Errorf("%w; given up after %d tries", se.Err, try)
 			}
 			return err
@@ -187,6 +195,40 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 		return r.fail(ctx, r.cmds[len(r.cmds)-1], errors.New("the script begins a transaction and never commits it"))
 	}
 	return r.Record.finish()
+}
+
+// held says which locks a step wanted, and who holds them.
+func (r *runner) held(ctx context.Context, se *StepError) {
+	var want, all []catalog.Ref
+	for _, st := range r.s.Planned() {
+		if se.Step == 0 || st.Number == se.Step {
+			want = append(want, st.Touches...)
+		}
+	}
+	for _, f := range r.s.Fits { // a key locks the table it leads to as well
+		all = append(all, f.On)
+	}
+	var who []string
+	if r.Holders != nil {
+		if who = r.Holders(ctx, want); len(who) == 0 {
+			who = r.Holders(ctx, all)
+		}
+	}
+	var names []string
+	for _, t := range want {
+		if n := sqltext.CommentSafe(t.String()); !slices.Contains(names, n) {
+			names = append(names, n)
+		}
+	}
+	if len(names) > 3 {
+		names = append(names[:3], fmt.Sprintf("%d more", len(names)-3))
+	}
+	if len(names) > 0 {
+		se.Err = fmt.Errorf("%w; wanted: %s", se.Err, strings.Join(names, ", "))
+	}
+	if len(who) > 0 {
+		se.Err = fmt.Errorf("%w; %s", se.Err, strings.Join(who, "; "))
+	}
 }
 
 // from runs the commands from one on. When it fails it answers with which to

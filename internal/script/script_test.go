@@ -512,7 +512,7 @@ func TestRecordsThatDoNotFit(t *testing.T) {
 	}
 }
 
-// TestLocksAreTriedAgain: a lock that is not got is tried for again, from the
+// TestLocksAreTriedAgain: a lock that somebody holds is tried for again, from the
 // transaction's beginning.
 func TestLocksAreTriedAgain(t *testing.T) {
 	s, err := Read(text("berth"))
@@ -525,11 +525,12 @@ func TestLocksAreTriedAgain(t *testing.T) {
 	}{{3, 2, true}, {2, 5, false}, {0, 1, false}} {
 		db := &locked{fake: fake{now: plan("berth").Actual}, fails: c.fails}
 		told := 0
-		err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ }})
+		err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ },
+			Holders: func(_ context.Context, tables []catalog.Ref) []string { return []string{fmt.Sprint("the harbour office holds ", tables[0])} }})
 		if (err == nil) != c.ok || told != max(min(c.tries-1, c.fails), 0) {
 			t.Errorf("%d tries, %d failures: %v, told %d times", c.tries, c.fails, err, told)
 		}
-		if !c.ok && c.tries > 1 && !strings.Contains(err.Error(), "given up after 2 tries; the target is as it was") {
+		if !c.ok && c.tries > 1 && !strings.Contains(err.Error(), "wanted: table:berth; the harbour office holds table:berth; given up after 2 tries; the target is as it was") {
 			t.Errorf("says %v", err)
 		}
 		if n := strings.Count(" "+strings.Join(db.said, " "), " SET a;"); n != 1 {

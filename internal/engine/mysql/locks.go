@@ -80,11 +80,13 @@ func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog
 	return out, nil
 }
 
-// Blockers implements engine.Sizer: sessions in a transaction in this
-// database. The server does not say which tables they have touched.
+// Blockers implements engine.Sizer: sessions in this database that are in a
+// transaction, or at work. The server does not say which tables they have
+// touched.
 func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string, error) {
-	rows, err := d.conn.QueryContext(ctx, `SELECT p.id, p.user, p.command, timestampdiff(SECOND, t.trx_started, now()) FROM information_schema.innodb_trx t
-		JOIN information_schema.processlist p ON p.id = t.trx_mysql_thread_id WHERE p.db = DATABASE() AND p.id <> connection_id() ORDER BY 1`)
+	rows, err := d.conn.QueryContext(ctx, `SELECT p.id, p.user, p.command, t.trx_id IS NOT NULL, coalesce(timestampdiff(SECOND, t.trx_started, now()), p.time)
+		FROM information_schema.processlist p LEFT JOIN information_schema.innodb_trx t ON p.id = t.trx_mysql_thread_id
+		WHERE p.db = DATABASE() AND p.id <> connection_id() AND (t.trx_id IS NOT NULL OR p.command = 'Query') ORDER BY 1`)
 	if err != nil {
 		return nil, nil // the account may not look at others
 	}
@@ -93,10 +95,15 @@ func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string
 	for rows.Next() {
 		var id, seconds int64
 		var user, command string
-		if err := rows.Scan(&id, &user, &command, &seconds); err != nil {
+		var transaction bool
+		if err := rows.Scan(&id, &user, &command, &transaction, &seconds); err != nil {
 			return nil, explain(err)
 		}
-		out = append(out, fmt.Sprintf("session %d (%s, %s) has been in a transaction for %d s", id, user, strings.ToLower(command), seconds))
+		does := "at work"
+		if transaction {
+			does = "in a transaction"
+		}
+		out = append(out, fmt.Sprintf("session %d (%s, %s) has been %s for %d s", id, user, strings.ToLower(command), does, seconds))
 	}
 	if err := rows.Err(); err != nil {
 		return nil, explain(err)

@@ -73,7 +73,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 		RunWith:  "mariadb DATABASE < %[2]s",
 		Notes: []string{
 			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Run by apply, the script goes on with apply --resume; run by the client, compare again and write a new script from there: it does what is left.",
-			"A lock that is not got within 10 seconds (lock_wait_timeout) stops it too.",
+			"A lock that does not come within 10 seconds (lock_wait_timeout) stops it too.",
 		},
 		Lock: "a metadata lock on each table while it is altered; most changes let others read meanwhile, those marked rewrite copy the table",
 	}

@@ -60,7 +60,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 		Client: []string{`\set ON_ERROR_STOP on`}, Settings: settings, Begin: "BEGIN;", Commit: "COMMIT;",
 		RunWith: "psql -X -d %[1]s -f %[2]s",
 		Notes: []string{"Everything runs in one transaction: when a statement fails, the client stops and nothing is changed.",
-			"A lock that is not got within 10 seconds (lock_timeout) stops it too; run it again then."},
+			"A lock that does not come within 10 seconds (lock_timeout) stops it too; run it again then."},
 		Lock: "ACCESS EXCLUSIVE on each changed table until the end: others wait, readers too",
 	}
 	f.Notes = append(f.Notes, lockNote(plan)...)

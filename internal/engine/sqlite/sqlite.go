@@ -271,6 +271,16 @@ func explain(err error) error {
 	return errors.New(strings.TrimSpace(e.Error()))
 }
 
+// explain says besides who holds the file, where the system tells.
+func (d *database) explain(err error) error {
+	if err = explain(err); errors.Is(err, engine.ErrLocked) {
+		if who := holders(d.path); len(who) > 0 {
+			return fmt.Errorf("%w; %s", err, strings.Join(who, ", "))
+		}
+	}
+	return err
+}
+
 // Read implements engine.Database.
 func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, false) }
 
@@ -353,7 +363,7 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 		return fmt.Errorf("%w: %s", engine.ErrGuard, strings.TrimSuffix(message, " (275)"))
 	}
 	if err != nil {
-		return explain(err)
+		return d.explain(err)
 	}
 	return nil
 }
@@ -378,7 +388,7 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 func (d *database) count(ctx context.Context, query string) (int64, error) {
 	var n int64
 	if err := d.conn.QueryRowContext(ctx, query).Scan(&n); err != nil {
-		return 0, explain(err)
+		return 0, d.explain(err)
 	}
 	return n, nil
 }
@@ -390,10 +400,10 @@ func (d *database) Lines(ctx context.Context, query string, line func(string) er
 	}
 	rows, err := d.conn.QueryContext(ctx, query)
 	if err != nil {
-		return explain(err)
+		return d.explain(err)
 	}
 	defer rows.Close()
-	return engine.EachLine(rows, line, explain)
+	return engine.EachLine(rows, line, d.explain)
 }
 
 // Close implements engine.Database.
