@@ -124,8 +124,11 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 					}
 				}
 				err = a.json(func(o *report.Output) { o.Script = js })
-			case (out == "" || out == "-") && a.style().Color:
-				err = report.Highlight(&a.out, string(text))
+			case (out == "" || out == "-") && (a.style().Color || isTerminal(a.stdout)):
+				var altered bool
+				if altered, err = report.Show(&a.out, string(text), a.style().Color); altered {
+					a.note("control characters are shown as escapes here; write it to a file (-o) to run it")
+				}
 			default:
 				err = a.put(out, text, force)
 			}

@@ -209,13 +209,17 @@ func TestShortenAndCounts(t *testing.T) {
 	}
 }
 
-func TestHighlightKeepsTheText(t *testing.T) {
-	sql := "-- comment\nCREATE TABLE \"a b\" (x INTEGER DEFAULT 'it''s');\n\\set ON_ERROR_STOP on\n.bail on\n"
-	var b bytes.Buffer
-	if err := Highlight(&b, sql); err != nil {
-		t.Fatal(err)
-	}
-	if got := regexp.MustCompile(`\x1b\[[0-9;]*m`).ReplaceAllString(b.String(), ""); got != sql {
-		t.Errorf("got %q", got)
+// TestShow: the text stays as it is, but for what a terminal would obey.
+func TestShow(t *testing.T) {
+	plain := "-- comment\nCREATE TABLE \"a b\" (x INTEGER\tDEFAULT 'it''s');\n\\set ON_ERROR_STOP on\n.bail on\n"
+	for in, want := range map[string]string{plain: plain, "": "", "a\x1b[2Jb\n\u202e\u0085": "a\\u001b[2Jb\n\\u202e\\u0085"} {
+		for _, colour := range []bool{false, true} {
+			var b bytes.Buffer
+			altered, err := Show(&b, in, colour)
+			got := regexp.MustCompile(`\x1b\[[0-9;]*m`).ReplaceAllString(b.String(), "")
+			if err != nil || got != want || altered != (in != want) {
+				t.Errorf("%q: %q, %v, %v", in, got, altered, err)
+			}
+		}
 	}
 }
