@@ -65,7 +65,7 @@ func Needing(o *catalog.Object) *order.Question {
 
 // Values asks whether a column holds values, besides those given.
 func Values(o, col *catalog.Object, given string) *order.Question {
-	where := "NOT " + Empty(col)
+	where := present(col)
 	if given != "" {
 		where += fmt.Sprintf(" AND %s IS DISTINCT FROM (%s)", quote(col.Name), given)
 	}
@@ -517,10 +517,23 @@ func InsertLines(o *catalog.Object, from string) string {
 // Empty is the condition that a column holds nothing. A row of NULLs is a value
 // (PostgreSQL: Comparison Functions and Operators, IS NULL).
 func Empty(col *catalog.Object) string {
-	if base := col.Text("type"); strings.Contains(base, ".") || base == "record" {
-		return "(" + quote(col.Name) + " IS NOT DISTINCT FROM NULL)"
+	if mayBeRow(col) {
+		return quote(col.Name) + " IS NOT DISTINCT FROM NULL"
 	}
 	return quote(col.Name) + " IS NULL"
+}
+
+// present is the condition that a column holds something.
+func present(col *catalog.Object) string {
+	if mayBeRow(col) {
+		return quote(col.Name) + " IS DISTINCT FROM NULL"
+	}
+	return quote(col.Name) + " IS NOT NULL"
+}
+
+func mayBeRow(col *catalog.Object) bool {
+	base := col.Text("type")
+	return strings.Contains(base, ".") || base == "record"
 }
 
 // UpdateLines is a query whose rows are UPDATE statements that give a column
@@ -544,7 +557,7 @@ func UpdateLines(o, col *catalog.Object, lost []*catalog.Object) string {
 	}
 	query := fmt.Sprintf("SELECT %s || quote_nullable(%s::text) || ' WHERE ' || %s || ';' FROM %s", literal("UPDATE "+qualified(o)+" SET "+name+" = "), name, strings.Join(where, " || "), qualified(o))
 	if !col.Has("default") && !col.Has("identity") { // which would stand where nothing stood
-		query += " WHERE NOT " + Empty(col)
+		query += " WHERE " + present(col)
 	}
 	return query
 }
@@ -570,7 +583,7 @@ func alikeLines(o, col *catalog.Object, lost []*catalog.Object) string {
 		names = append(names, fmt.Sprintf("x%d", i))
 		sets = append(sets, fmt.Sprintf("%s = (v.x%d)::%s", n, i, c.Text("type")))
 		given = append(given, "quote_nullable("+n+"::text)")
-		held = append(held, "bool_or(NOT "+Empty(c)+")")
+		held = append(held, "bool_or("+present(c)+")")
 		if c.Has("default") || c.Has("identity") {
 			held = append(held, "true")
 		}
