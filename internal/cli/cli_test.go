@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/fuzzing"
+	"dappermirror/internal/report"
 )
 
 func TestOfSeveralExitCodesTheWorstCounts(t *testing.T) {
@@ -61,4 +63,30 @@ func TestFills(t *testing.T) {
 			t.Errorf("%s: %v %v, want %s", in, list, err, want)
 		}
 	}
+}
+
+// FuzzSettings: whatever stands in a settings file, it is taken or complained
+// of with its place, and nothing gets out of it raw.
+func FuzzSettings(f *testing.F) {
+	for _, s := range []string{"settings:\n  only: a\n", "places: {live: 'x', dev: [a, b]}", "a: &a [*a]", "settings: [", "settings:\n  olny: x", "\t", "places:\n  \"\\e[2J\": x", "a: &a {b: c}\nsettings: *a", "settings: {? [a] : b}"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		defer fuzzing.Bound()()
+		s := &settings{}
+		s.readSettings("harbour.yaml", data)
+		if len(s.files) != 1 {
+			t.Fatalf("%d files of one", len(s.files))
+		}
+		for _, w := range s.wrong {
+			if !strings.HasPrefix(w, "harbour.yaml") || strings.Contains(report.Safe(w), "\x1b") {
+				t.Fatalf("says %q", w)
+			}
+		}
+		for name := range s.files[0].Settings {
+			if configurable[name] == "" {
+				t.Fatalf("takes %q", name)
+			}
+		}
+	})
 }

@@ -17,6 +17,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/fuzzing"
 )
 
 // odd is a name that tries everything to get out of a comment.
@@ -369,15 +370,20 @@ func FuzzRead(f *testing.F) {
 	f.Add(text(odd))
 	f.Add("\n-- @dapper-mirror {}")
 	f.Fuzz(func(t *testing.T, s string) {
+		defer fuzzing.Bound()()
 		r, err := Read(s)
 		if err != nil {
 			return
 		}
 		r.Check(&catalog.Catalog{})
-		if cmds, err := r.Commands(sqltext.SQLite); err == nil {
+		for _, d := range []sqltext.Dialect{sqltext.SQLite, sqltext.Postgres, sqltext.MySQL} {
+			cmds, err := r.Commands(d)
+			if err != nil {
+				continue
+			}
 			for _, c := range cmds {
-				if c.Line < 1 {
-					t.Fatalf("a command without a line: %+v", c)
+				if c.Line < 1 || !strings.Contains(r.Body, c.Text) {
+					t.Fatalf("%s: a command that is not there: %+v", d.Name, c)
 				}
 			}
 		}
@@ -526,7 +532,9 @@ func TestLocksAreTriedAgain(t *testing.T) {
 		db := &locked{fake: fake{now: plan("berth").Actual}, fails: c.fails}
 		told := 0
 		err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ },
-			Holders: func(_ context.Context, tables []catalog.Ref) []string { return []string{fmt.Sprint("the harbour office holds ", tables[0])} }})
+			Holders: func(_ context.Context, tables []catalog.Ref) []string {
+				return []string{fmt.Sprint("the harbour office holds ", tables[0])}
+			}})
 		if (err == nil) != c.ok || told != max(min(c.tries-1, c.fails), 0) {
 			t.Errorf("%d tries, %d failures: %v, told %d times", c.tries, c.fails, err, told)
 		}

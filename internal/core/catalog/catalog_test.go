@@ -5,6 +5,8 @@ import (
 	"errors"
 	"strings"
 	"testing"
+
+	"dappermirror/internal/fuzzing"
 )
 
 // sample has every form of value, parts, needs, gaps and odd names.
@@ -205,6 +207,7 @@ func FuzzDecode(f *testing.F) {
 	f.Add(b.Bytes())
 	f.Add([]byte(`{"format":"dapper-mirror capture","version":1,"objects":[]}`))
 	f.Fuzz(func(t *testing.T, data []byte) {
+		defer fuzzing.Bound()()
 		c, err := Decode(bytes.NewReader(data))
 		if err != nil {
 			if !errors.Is(err, ErrDamaged) && !errors.Is(err, ErrNotCapture) && !errors.Is(err, ErrNewerCapture) {

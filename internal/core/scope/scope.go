@@ -29,7 +29,7 @@ func Parse(text string) ([]Pattern, error) {
 	piece, quoted, start := strings.Builder{}, false, 0
 	endPiece := func(end int) error {
 		if piece.Len() == 0 && !quoted {
-			return fmt.Errorf("pattern %q has an empty name", strings.TrimSpace(text[start:end]))
+			return fmt.Errorf("pattern %q has an empty name", strings.Trim(text[start:end], " \t"))
 		}
 		cur.names = append(cur.names, glob{piece.String(), quoted})
 		piece.Reset()
@@ -40,7 +40,7 @@ func Parse(text string) ([]Pattern, error) {
 		if err := endPiece(end); err != nil {
 			return err
 		}
-		cur.text = strings.TrimSpace(text[start:end])
+		cur.text = strings.Trim(text[start:end], " \t")
 		if len(cur.names) > 3 {
 			return fmt.Errorf("pattern %q has more than three names (kind:schema.name.part)", cur.text)
 		}
@@ -78,6 +78,8 @@ func Parse(text string) ([]Pattern, error) {
 			}
 		case (ch == ' ' || ch == '\t') && piece.Len() == 0 && !quoted && len(cur.names) == 0:
 			// blanks after a comma
+		case (ch == ' ' || ch == '\t') && ends(text[i:]):
+			// and before one
 		default:
 			piece.WriteByte(ch)
 		}
@@ -86,6 +88,12 @@ func Parse(text string) ([]Pattern, error) {
 		return nil, err
 	}
 	return out, nil
+}
+
+// ends tells whether a pattern ends here, but for blanks.
+func ends(text string) bool {
+	text = strings.TrimLeft(text, " \t")
+	return text == "" || text[0] == ','
 }
 
 // ParseAll reads several texts of patterns.

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/fuzzing"
 )
 
 func table(schema, name string) catalog.Ref {
@@ -30,6 +31,7 @@ func TestMatch(t *testing.T) {
 		want    bool
 	}{
 		{"berth", berth, id, true},
+		{"table:harbour.berth ", berth, id, true},
 		{"berth", lite, id, true},
 		{"BERTH", lite, id, false},
 		{"BERTH", lite, catalog.FoldASCII, true},
@@ -151,4 +153,29 @@ func TestScope(t *testing.T) {
 			t.Errorf("%q %q: parts %v %v", c.only, c.except, s.Part(o, depth, id), s.Part(o, ix, id))
 		}
 	}
+}
+
+// FuzzParse: a pattern is what it says it is, and matching comes to an end.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{"table:a.b", `"a,b"."c"`, "*:*.*.*", "a,,b", `"`, ":", "\r", "table:a , view:b ", `"a" `, "a*********************b", "ü:?"} {
+		f.Add(s, "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa")
+	}
+	f.Fuzz(func(t *testing.T, text, name string) {
+		defer fuzzing.Bound()()
+		list, err := Parse(text)
+		if err != nil {
+			return
+		}
+		for _, p := range list {
+			again, err := Parse(p.String())
+			if err != nil || len(again) != 1 || again[0].String() != p.String() {
+				t.Fatalf("%q is read as %q, and that as %v: %v", text, p, again, err)
+			}
+			for _, r := range []catalog.Ref{table("", name), table(name, name), part(table("s", "t"), catalog.Column, name)} {
+				if p.Match(r, strings.ToLower) != again[0].Match(r, strings.ToLower) {
+					t.Fatalf("%q and %q match %v differently", p, again[0], r)
+				}
+			}
+		}
+	})
 }

@@ -33,7 +33,11 @@ func Closed(d Dialect, text string) error {
 		if last := toks[len(toks)-1]; !delimited && !last.IsOp(";") {
 			return fmt.Errorf("%w: its end is not marked", ErrNotClosed)
 		}
-		for _, t := range toks {
+		simple := delimited && !holdsStatements(toks)
+		for i, t := range toks {
+			if simple && t.IsOp(";") && i+1 < len(toks) {
+				return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(st.Text[t.Pos+1:]))
+			}
 			if d.Backslashes && t.IsOp(`\`) {
 				return fmt.Errorf(`%w: its client would take what follows the \ in it for a command`, ErrNotClosed)
 			}
@@ -43,6 +47,22 @@ func Closed(d Dialect, text string) error {
 		return fmt.Errorf("%w: it is empty", ErrNotClosed)
 	}
 	return nil
+}
+
+// holdsStatements tells whether a statement is of a kind that has others in
+// it. The server takes what follows the end of any other for the next one,
+// whatever the client's delimiter is (MySQL: Multiple Statement Execution
+// Support).
+func holdsStatements(toks []Token) bool {
+	for _, t := range toks {
+		switch strings.ToLower(t.Text) {
+		case "procedure", "function", "trigger", "event", "package", "begin":
+			return true
+		case "table", "view", "index", "sequence", "database", "select":
+			return false
+		}
+	}
+	return false
 }
 
 func excerpt(text string) string {

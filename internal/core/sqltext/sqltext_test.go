@@ -3,6 +3,8 @@ package sqltext
 import (
 	"strings"
 	"testing"
+
+	"dappermirror/internal/fuzzing"
 )
 
 func TestLex(t *testing.T) {
@@ -153,6 +155,7 @@ func FuzzLex(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
+		defer fuzzing.Bound()()
 		for _, d := range []Dialect{SQLite, Postgres, MySQL, {}} {
 			var b strings.Builder
 			for _, tok := range Lex(d, s) {

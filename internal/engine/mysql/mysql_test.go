@@ -14,6 +14,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/fuzzing"
 )
 
 // TestMySQLTable reads what a MySQL server printed: none installs here, so
@@ -262,6 +263,7 @@ func FuzzParse(f *testing.F) {
 	f.Add("CREATE TABLE `t` (\n  `a` int(11) DEFAULT (1 + (2)) COMMENT 'x\\'y',\n  KEY `k` (`a`)\n) ENGINE=InnoDB WITH SYSTEM VERSIONING\n PARTITION BY HASH (`a`)")
 	f.Add("CREATE TABLE `t` (`a` enum('b;c','d') CHECK (`a` > ';'), CONSTRAINT `f` FOREIGN KEY (`a`) REFERENCES `x`.`y` (`b`) ON DELETE")
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzzing.Bound()()
 		o, err := parseTable(plain(text, "harbour"))
 		if err != nil {
 			return

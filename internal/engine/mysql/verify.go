@@ -35,6 +35,7 @@ var inExpression = map[string]bool{"select": true, "return": true, "when": true,
 func compound(text string) error {
 	toks := sqltext.Significant(sqltext.MySQL, text)
 	depth, brackets := 0, 0
+	head := false // between WHILE or FOR and its DO, or its LOOP in Oracle's mode
 	for i, t := range toks {
 		var prev, next sqltext.Token
 		if i > 0 {
@@ -58,7 +59,12 @@ func compound(text string) error {
 		case t.Kind != sqltext.Word || ends:
 		case word == "end":
 			depth--
-		case word == "begin", word == "case", word == "loop", word == "while", word == "repeat" && !next.IsOp("("):
+		case head && (word == "do" || word == "loop"):
+			head = false
+		case word == "while", word == "for" && i+2 < len(toks) && toks[i+2].Is("in"):
+			depth++
+			head = true
+		case word == "begin", word == "case", word == "loop", word == "repeat" && !next.IsOp("("):
 			depth++
 		case word == "if" && !inExpression[strings.ToLower(prev.Text)] && (prev.Kind != sqltext.Op || prev.IsOp(";") || prev.IsOp(")") || prev.IsOp(":")):
 			depth++

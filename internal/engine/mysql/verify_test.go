@@ -11,6 +11,8 @@ func TestCompound(t *testing.T) {
 		"PROCEDURE p() BEGIN SELECT 1; SELECT ';'; -- ; end\n END":                                        true,
 		"PROCEDURE p() l: BEGIN IF a THEN SELECT 1; ELSEIF (b) = 1 THEN SELECT 2; END IF; LEAVE l; END l": true,
 		"PROCEDURE p() BEGIN DECLARE CONTINUE HANDLER FOR NOT FOUND SET d = 1; WHILE x DO SET x = 0; END WHILE; REPEAT SET y = REPEAT('a', 2); UNTIL 1 END REPEAT; END": true,
+		"PROCEDURE p() BEGIN FOR i IN 1..3 DO SELECT i; END FOR; FOR r IN (SELECT 1 AS a) DO SELECT r.a; END FOR; SELECT 2; END":                                        true,
+		"PROCEDURE p AS BEGIN WHILE a LOOP NULL; END LOOP; FOR i IN 1..3 LOOP NULL; END LOOP; LOOP EXIT; END LOOP; END":                                                 true,
 		"PROCEDURE p() IF 1 THEN SELECT 1; END IF": true,
 		"PROCEDURE p() BEGIN SELECT CASE a WHEN 1 THEN 2 END; CASE a WHEN 1 THEN SELECT 1; END CASE; DROP TABLE IF EXISTS t; END": true,
 		"TRIGGER g AFTER UPDATE ON t FOR EACH ROW INSERT INTO log VALUES (1)":                                                     true,

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/fuzzing"
 )
 
 // fromSQL builds a catalog of statements the way SQLite would store them: by
@@ -270,6 +271,7 @@ func FuzzParseTable(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
+		defer fuzzing.Bound()()
 		for _, typ := range []string{"table", "view", "trigger", "index"} {
 			rows := []Row{{Type: "table", Name: "t", Table: "t", SQL: "CREATE TABLE t (a)"}, {Type: typ, Name: "x", Table: "t", SQL: s}}
 			c, err := Build(rows)

@@ -1,6 +1,10 @@
 package reader
 
-import "testing"
+import (
+	"testing"
+
+	"dappermirror/internal/fuzzing"
+)
 
 func TestCanonical(t *testing.T) {
 	for _, c := range [][2]string{
@@ -72,6 +76,7 @@ func FuzzCanonicalView(f *testing.F) {
 	f.Add(" SELECT a.b FROM s.a WHERE (a.c > 1)")
 	f.Add("SELECT (((")
 	f.Fuzz(func(t *testing.T, text string) {
+		defer fuzzing.Bound()()
 		if a := canonicalView(text); canonicalView(a) != canonicalView(canonicalView(a)) {
 			t.Errorf("%q is never stable", text)
 		}
