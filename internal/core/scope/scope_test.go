@@ -73,7 +73,7 @@ func TestMatch(t *testing.T) {
 		if got := ps[0].Match(c.ref, c.fold); got != c.want {
 			t.Errorf("%s on %s: %v, want %v", c.pattern, c.ref, got, c.want)
 		}
-		if ps[0].String() != c.pattern {
+		if ps[0].String() != strings.TrimSpace(c.pattern) {
 			t.Errorf("%s is printed %s", c.pattern, ps[0])
 		}
 	}
