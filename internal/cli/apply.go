@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -162,11 +163,15 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	defer a.changing.Store(false)
 	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
 		Retry: func(try, of int, err error) {
-			var se *script.StepError
-			if errors.As(err, &se) {
-				err = se.Err
+			on, who := "the target", ""
+			var locked *script.LockError
+			if errors.As(err, &locked) && len(locked.Wanted) > 0 {
+				on = join(locked.Wanted, 3)
 			}
-			a.note("%s; trying again (%d of %d)", report.Safe(err.Error()), try, of)
+			if locked != nil && len(locked.Holders) > 0 {
+				who = ": " + strings.Join(locked.Holders, "; ")
+			}
+			a.note("%s", report.Safe(fmt.Sprintf("no lock on %s yet%s; trying again (%d of %d)", on, who, try, of)))
 		},
 		Holders: func(ctx context.Context, tables []catalog.Ref) []string { return a.blockers(ctx, target, tables) },
 		Progress: func(step, of int, title string) {

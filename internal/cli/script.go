@@ -181,7 +181,7 @@ func (a *app) backout(p *pair, plan *order.Plan, w *writing, output, targetArg s
 		file = "SCRIPT.sql"
 	}
 	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.comparison.Target.Place + ", as it was", Target: p.comparison.Target.Place, Groups: groupNames(p),
-		FileName: w.backout, TargetArg: a.targetArg(p, targetArg), Role: w.as, BackOf: file, Gone: gone})
+		FileName: w.backout, TargetArg: a.targetArg(p, targetArg), ClientTarget: clientTarget(p), Role: w.as, BackOf: file, Gone: gone})
 	if err != nil {
 		return nil, refusal("not-closed", "the way back: %w", err)
 	}
@@ -275,6 +275,18 @@ func (a *app) targetArg(p *pair, arg string) string {
 	return p.target.Label
 }
 
+// clientTarget is the target as the engine's own client is given it.
+func clientTarget(p *pair) string {
+	words := []string{p.target.Label}
+	if s, ok := p.target.Engine.(engine.ClientSpeller); ok && p.target.Writable() {
+		words = s.ClientWords(p.target.Address)
+	}
+	for i, w := range words {
+		words[i] = script.Word(w)
+	}
+	return strings.Join(words, " ")
+}
+
 // unasked says why the target's rows are not asked, "" where they are.
 func (w *writing) unasked(p *pair) string {
 	switch {
@@ -314,7 +326,7 @@ func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg 
 		return nil, nil, trouble("usage", "--as %s: %s has no roles to act for", w.as, eng.Title())
 	}
 	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.comparison.Source.Place, Target: p.comparison.Target.Place,
-		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), Role: w.as, Backout: w.backout, Unasked: w.unasked(p)})
+		Scope: a.scopeWords(), Groups: groupNames(p), FileName: file, TargetArg: a.targetArg(p, targetArg), ClientTarget: clientTarget(p), Role: w.as, Backout: w.backout, Unasked: w.unasked(p)})
 	if err != nil {
 		return nil, nil, refusal("not-closed", "%w", err)
 	}

@@ -211,7 +211,7 @@ func TestHeldBackAndAllowed(t *testing.T) {
 	}
 	for _, pattern := range []string{"column:berth.pilotage", "pilotage", "table:berth", "berth.pil*", "*"} {
 		r := want(t, 0, dir, "script", "dev.db", "live.db", "--may-lose", pattern)
-		if !strings.Contains(r.out, "LOSSES     every value of column pilotage of table berth") {
+		if !strings.Contains(r.out, "LOSSES      every value of column pilotage of table berth") {
 			t.Errorf("--may-lose %s: the header does not say the loss:\n%s", pattern, r.out)
 		}
 	}

@@ -175,6 +175,7 @@ func TestMariaDBEverything(t *testing.T) {
 // any of them. From each such place a new script finishes the work, and no row
 // is lost.
 func TestMariaDBInterrupted(t *testing.T) {
+	t.Parallel()
 	p := mariaPlaces{mariadb(t)}
 	dir := t.TempDir()
 	var source, target, rows strings.Builder

@@ -237,6 +237,7 @@ func TestPostgresStandby(t *testing.T) {
 // TestPostgresEverything: everything goes into an empty database, and an
 // empty one over everything.
 func TestPostgresEverything(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	for _, file := range []string{"majors.sql", "kinds.sql", ""} {

@@ -93,6 +93,7 @@ func TestBackoutKeepsNewRows(t *testing.T) {
 // TestRehearse: a rehearsal says what a run would do, touches nothing but its
 // scratch database, and leaves nothing behind.
 func TestRehearse(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			p, dir := e.with(t), t.TempDir()

@@ -76,6 +76,12 @@ type Database interface {
 	Close() error
 }
 
+// ClientSpeller is an Engine whose client does not take an address as it is.
+type ClientSpeller interface {
+	// ClientWords are the client's arguments for an address, without secrets.
+	ClientWords(address string) []string
+}
+
 // Roles is an Engine whose scripts can act for another account.
 type Roles interface {
 	// As makes the statements run with the rights of the role, which the

@@ -73,6 +73,25 @@ func (e *StepError) state() string {
 
 func (e *StepError) Unwrap() error { return e.Err }
 
+// LockError says which locks a step wanted and who has them.
+type LockError struct {
+	Wanted, Holders []string
+	Err             error
+}
+
+func (e *LockError) Error() string {
+	s := e.Err.Error()
+	if len(e.Wanted) > 0 {
+		s += "; wanted: " + strings.Join(e.Wanted, ", ")
+	}
+	if len(e.Holders) > 0 {
+		s += "; " + strings.Join(e.Holders, "; ")
+	}
+	return s
+}
+
+func (e *LockError) Unwrap() error { return e.Err }
+
 // RunOptions say how a script is run.
 type RunOptions struct {
 	// Progress is told when a step begins, and of every statement before it
@@ -223,12 +242,7 @@ func (r *runner) held(ctx context.Context, se *StepError) {
 	if len(names) > 3 {
 		names = append(names[:3], fmt.Sprintf("%d more", len(names)-3))
 	}
-	if len(names) > 0 {
-		se.Err = fmt.Errorf("%w; wanted: %s", se.Err, strings.Join(names, ", "))
-	}
-	if len(who) > 0 {
-		se.Err = fmt.Errorf("%w; %s", se.Err, strings.Join(who, "; "))
-	}
+	se.Err = &LockError{Wanted: names, Holders: who, Err: se.Err}
 }
 
 // from runs the commands from one on. When it fails it answers with which to

@@ -73,6 +73,7 @@ type Input struct {
 	Groups         []string
 	FileName       string // the script's, for the command lines in the header
 	TargetArg      string // what stands for the target in those command lines; "" where it is no database
+	ClientTarget   string // the same in the words of the engine's client, ready for a shell
 	Role           string // whom the statements act for; the engine is an engine.Roles then
 	// Unasked says why the target's rows were not asked, where they were not.
 	Unasked string
@@ -148,7 +149,7 @@ func (w *writer) say(indent, text string) {
 	}
 }
 
-func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-11s", name), text) }
+func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-12s", name), text) }
 
 // Wrap folds a text at n columns, between words.
 func Wrap(text string, n int) []string {
@@ -198,7 +199,7 @@ func (w *writer) header() {
 		w.command("run", "dapper-mirror apply %s %s", w.FileName, w.TargetArg)
 	}
 	if w.frame.RunWith != "" && w.TargetArg != "" {
-		w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-11s", "or")+strings.NewReplacer("%[1]s", Word(w.TargetArg), "%[2]s", Word(w.FileName)).Replace(w.frame.RunWith)))
+		w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-12s", "or")+strings.NewReplacer("%[1]s", cmp.Or(w.ClientTarget, Word(w.TargetArg)), "%[2]s", Word(w.FileName)).Replace(w.frame.RunWith)))
 	}
 	w.field("", "Make a backup first.")
 	w.list("on error", w.frame.Notes)
@@ -238,7 +239,7 @@ func (w *writer) command(name, format string, args ...string) {
 	for i, a := range args {
 		quoted[i] = Word(a)
 	}
-	w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-11s", name)+fmt.Sprintf(format, quoted...)))
+	w.line("-- " + sqltext.CommentSafe(fmt.Sprintf("%-12s", name)+fmt.Sprintf(format, quoted...)))
 }
 
 func (w *writer) losses() {

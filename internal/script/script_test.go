@@ -115,8 +115,8 @@ func TestWriteAndRead(t *testing.T) {
 
 func TestHeaderSaysIt(t *testing.T) {
 	raw := text("berth")
-	for _, want := range []string{"source     dev berth", "target     live", "2 to run, 1 held back", "--only table:x", "dapper-mirror check up.sql live.db", "toy live.db < up.sql",
-		"LOSSES     rows of berth, allowed by --may-lose", "held back  values of berth", "--may-lose 'table:berth'", "One transaction.", "locks      everything", "backup",
+	for _, want := range []string{"source      dev berth", "target      live", "2 to run, 1 held back", "--only table:x", "dapper-mirror check up.sql live.db", "toy live.db < up.sql",
+		"LOSSES      rows of berth, allowed by --may-lose", "held back   values of berth", "--may-lose 'table:berth'", "One transaction.", "locks       everything", "backup",
 		"step 1 of 2  alter berth", "! loss: rows of berth", "Slowly.", "held back 3  drop part of berth", "--     DROP a;\n--     DROP\n--     b;"} {
 		if !strings.Contains(raw, want) {
 			t.Errorf("the script does not say %q:\n%s", want, raw)

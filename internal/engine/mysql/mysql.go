@@ -70,7 +70,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	return engine.Frame{
 		Settings: settings,
 		Restore:  []string{"SET SESSION sql_mode = @dapper_mirror_sql_mode, time_zone = @dapper_mirror_time_zone, lock_wait_timeout = @dapper_mirror_lock, foreign_key_checks = @dapper_mirror_keys,\n  sql_notes = @dapper_mirror_notes, character_set_client = @dapper_mirror_client, character_set_results = @dapper_mirror_results, collation_connection = @dapper_mirror_connection;"},
-		RunWith:  "mariadb DATABASE < %[2]s",
+		RunWith:  "mariadb %[1]s < %[2]s",
 		Notes: []string{
 			"Every statement commits at once; nothing can be rolled back. When one fails, the client stops: the steps before it stay, and the database is usable. Run by apply, the script goes on with apply --resume; run by the client, compare again and write a new script from there: it does what is left.",
 			"A lock that does not come within 10 seconds (lock_wait_timeout) stops it too.",
@@ -92,6 +92,26 @@ var errChanged = errors.New("the structure changed while it was read")
 // config makes the driver's configuration of a URL: user, password, host and
 // database, `socket`, `ssl-mode` and `charset` as parameters, and what
 // MYSQL_PWD and MYSQL_HOST say where the URL is silent.
+// ClientWords implements engine.ClientSpeller. Where the address has a password
+// the client asks for it.
+func (Engine) ClientWords(address string) []string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return []string{"DATABASE"}
+	}
+	q := u.Query()
+	var words []string
+	for _, o := range [][2]string{{"-h", u.Hostname()}, {"-P", u.Port()}, {"-S", cmp.Or(q.Get("socket"), q.Get("unix_socket"))}, {"-u", cmp.Or(u.User.Username(), q.Get("user"))}} {
+		if o[1] != "" {
+			words = append(words, o[0], o[1])
+		}
+	}
+	if _, has := u.User.Password(); has {
+		words = append(words, "-p")
+	}
+	return append(words, strings.TrimPrefix(u.Path, "/"))
+}
+
 func config(address string) (*driver.Config, error) {
 	u, err := url.Parse(address)
 	if err != nil {
