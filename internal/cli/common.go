@@ -91,16 +91,29 @@ type pair struct {
 	comparison     *compare.Comparison
 	took           [2]time.Duration
 	blockers       []string // sessions at work on the target's tables
+	// again reads both sides anew, and whole; nil where that was done.
+	again func(context.Context) (*pair, error)
 }
 
+// reading is how much of the two sides is read.
+type reading int
+
+const (
+	toCompare reading = iota // what is not proved equal unread
+	toScript                 // and what a script can come upon
+	whole
+)
+
 // compare resolves two places, reads both at once and compares them.
-// lazy says that objects proved equal need not be taken apart.
-func (a *app) compare(ctx context.Context, sourceText, targetText string, create, lazy bool) (*pair, error) {
+func (a *app) compare(ctx context.Context, sourceText, targetText string, create bool, how reading) (*pair, error) {
 	opt, err := a.options()
 	if err != nil {
 		return nil, err
 	}
 	p := &pair{}
+	if how != whole && opt.Scope.Empty() {
+		p.again = func(ctx context.Context) (*pair, error) { return a.compare(ctx, sourceText, targetText, create, whole) }
+	}
 	if p.source, err = a.resolve(sourceText, false); err != nil {
 		return nil, err
 	}
@@ -123,7 +136,7 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 			start := time.Now()
 			var err error
 			if cats[i] = a.streams[pl.Identity]; cats[i] == nil {
-				cats[i], err = pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: lazy && opt.Scope.Empty()})
+				cats[i], err = pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: how != whole && opt.Scope.Empty(), Script: how == toScript})
 			}
 			p.took[i] = time.Since(start)
 			return err
@@ -137,7 +150,12 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 		err = same()
 	}
 	if err == nil && cats[0].Engine == cats[1].Engine {
-		if err = compare.Settle(ctx, cats[0], cats[1]); err != nil {
+		if how == toScript {
+			err = compare.SettleForScript(ctx, cats[0], cats[1], opt)
+		} else {
+			err = compare.Settle(ctx, cats[0], cats[1])
+		}
+		if err != nil {
 			err = fmt.Errorf("reading the texts that differ: %w", err)
 		}
 	} else {

@@ -35,7 +35,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			}
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false, true)
+				p, err := a.compare(cmd.Context(), args[0], target, false, toCompare)
 				if err != nil {
 					return err
 				}

@@ -68,7 +68,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return &script.MovedError{Moves: fit.Moves}
 				}
 			} else {
-				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
+				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, whole)
 				if err != nil {
 					return err
 				}

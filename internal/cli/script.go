@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -86,7 +87,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if err := a.ownInput(outputs, args...); err != nil {
 				return err
 			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, w.reads(rehearsal))
 			if err != nil {
 				return err
 			}
@@ -333,6 +334,28 @@ func (a *app) write(ctx context.Context, p *pair, w *writing, output, targetArg 
 	return plan, text, nil
 }
 
+// reads is how much must be read for the script.
+func (w *writing) reads(rehearsal bool) reading {
+	if rehearsal || w.backout != "" || len(w.fill) > 0 { // a scratch copy is made of it; a fill may be meant for anything
+		return whole
+	}
+	return toScript
+}
+
+// errUnread says that a plan came upon something that was left unread.
+var errUnread = errors.New("something that is wanted was left unread")
+
+// planWhole reads both sides whole, because something was wanted that had been
+// left unread, and plans again.
+func (a *app) planWhole(ctx context.Context, p *pair, w *writing) (*order.Plan, engine.Engine, error) {
+	again, err := p.again(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	*p = *again
+	return a.plan(ctx, p, w)
+}
+
 func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engine.Engine, error) {
 	eng, err := place.EngineNamed(p.comparison.Target.Engine)
 	if err != nil {
@@ -342,7 +365,11 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	if err != nil {
 		return nil, nil, err
 	}
-	if missing := p.comparison.Lacking(); len(missing) > 0 {
+	missing := p.comparison.Lacking()
+	if len(missing) > 0 && p.again != nil {
+		return a.planWhole(ctx, p, w)
+	}
+	if len(missing) > 0 {
 		for _, m := range missing[:min(len(missing), 10)] {
 			if m.Goes {
 				a.say("cannot go  %s is needed by %s, which stays and is out of scope", m.Thing, m.Needs)
@@ -356,6 +383,9 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 	a.detail("ordering the steps for %s", words.Number(len(p.comparison.Differences()), "difference", "differences"))
 	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.avoidBlocking})
 	answers, plan, err := a.rowChecks(ctx, p, w, writer)
+	if errors.Is(err, errUnread) {
+		return a.planWhole(ctx, p, w)
+	}
 	if err != nil {
 		return nil, nil, err
 	}
@@ -366,7 +396,11 @@ func (a *app) plan(ctx context.Context, p *pair, w *writing) (*order.Plan, engin
 		return permitted(r) || answers.Clean(r)
 	}
 	if plan == nil || !plan.Allowed(allowed) {
-		if plan, err = order.Build(p.comparison, writer, allowed); err != nil {
+		plan, err = order.Build(p.comparison, writer, allowed)
+		if p.again != nil && (err != nil || plan.Unread()) {
+			return a.planWhole(ctx, p, w)
+		}
+		if err != nil {
 			return nil, nil, trouble("order", "%w", err)
 		}
 	}
@@ -454,6 +488,9 @@ func (a *app) rowChecks(ctx context.Context, p *pair, w *writing, writer order.W
 		return nil, nil, nil
 	}
 	plan, err := order.Build(p.comparison, writer, func(order.Risk) bool { return true })
+	if p.again != nil && (err != nil || plan.Unread()) {
+		return nil, nil, errUnread
+	}
 	if err != nil {
 		return nil, nil, nil // what is held back may be what is in the way
 	}

@@ -34,7 +34,7 @@ Exit code 3 says that something was held back or refused.`,
 			if err := a.ownInput([]output{{"-o", out}}, args...); err != nil {
 				return err
 			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, false)
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, w.reads(false))
 			if err != nil {
 				return err
 			}
@@ -95,7 +95,7 @@ Exit code 3 says that something was held back or refused.`,
 
 // compareAgain says what still differs when the script has run.
 func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan, target string, ran int) error {
-	again, err := a.compare(ctx, args[0], args[1], false, false)
+	again, err := a.compare(ctx, args[0], args[1], false, toCompare)
 	if err != nil {
 		return err
 	}

@@ -11,6 +11,7 @@ import (
 
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/report"
+	"dappermirror/internal/script"
 )
 
 // pairCase is one pair of structures from a fixture file: sections begin with
@@ -193,7 +194,35 @@ func answers(t testing.TB, code int, dir, source, target string, flags ...string
 	if !slices.Equal(listed, wanted) || sections != len(wanted) || !strings.Contains(text.out, alike) || !strings.HasPrefix(close.out, text.out) {
 		t.Fatalf("text, detail and JSON do not give one answer: %v, %d, %v, %v\n%s\n%s", listed, sections, wanted, j.Similarity, text.out, close.out)
 	}
+	if code == 1 && len(flags) == 0 {
+		unseen(t, dir, source, target)
+	}
 	return j
+}
+
+// unseen: what was left unread because nothing wants it makes no difference to
+// a script. With a scope, which here leaves nothing out, all is read.
+func unseen(t testing.TB, dir, source, target string) {
+	t.Helper()
+	var all [2][]string
+	var codes [2]int
+	for i, more := range [][]string{nil, {"--except", "table:such a table is nowhere"}} {
+		r := run(t, dir, append([]string{"script", source, target, "--may-lose", "*", "--row-checks", "off"}, more...)...)
+		codes[i] = r.code
+		for _, l := range strings.SplitAfter(r.out, "\n") {
+			if !strings.HasPrefix(l, "-- scope") && !strings.HasPrefix(l, "-- @") && !strings.HasPrefix(l, "--             table:such a table") {
+				all[i] = append(all[i], l)
+			}
+		}
+		if s, err := script.Read(r.out); err == nil {
+			for _, f := range s.Fits {
+				all[i] = append(all[i], fmt.Sprint(f))
+			}
+		}
+	}
+	if d := firstDifference(all[0], all[1]); codes[0] != codes[1] || d != "" {
+		t.Fatalf("a script that leaves things unread differs: exit %v: %s", codes, d)
+	}
 }
 
 // pair checks the promises on one pair: compare sees it, a script without

@@ -145,7 +145,9 @@ type TextReader interface {
 // has a Release, it reads from the database until that is called, which closes
 // it.
 type LazyReader interface {
-	ReadLazy(ctx context.Context) (*catalog.Catalog, error)
+	// script says that a script is to be written (compare.SettleForScript),
+	// for which what needs what must be known.
+	ReadLazy(ctx context.Context, script bool) (*catalog.Catalog, error)
 }
 
 // RowReader is a Database whose rows can be asked.

@@ -67,6 +67,7 @@ type Options struct {
 	Create   bool              // a file that is not there may be created
 	LockWait time.Duration
 	Lazy     bool   // objects may be left unread
+	Script   bool   // a script will be written of what is read lazily
 	Dialect  string // which SQL a text is in; "" lets the text tell
 }
 
@@ -391,7 +392,7 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 	}
 	read := db.Read
 	if l, ok := db.(engine.LazyReader); ok && opt.Lazy {
-		read = l.ReadLazy
+		read = func(ctx context.Context) (*catalog.Catalog, error) { return l.ReadLazy(ctx, opt.Script) }
 	}
 	c, err := read(ctx)
 	if err != nil || c.Release == nil { // else the catalog still reads from it

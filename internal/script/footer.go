@@ -287,7 +287,7 @@ func fits(p *order.Plan, include []string) []Fit {
 			for _, c := range []*catalog.Catalog{p.Desired, p.Actual} {
 				if o := c.Resolve(r); o != nil {
 					for _, n := range o.Needs {
-						if p.Actual.Find(n.On) != nil {
+						if on := p.Actual.Find(n.On); on != nil && on.Read() {
 							refs[n.On.Object()] = true
 						}
 					}

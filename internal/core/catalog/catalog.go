@@ -331,6 +331,24 @@ func (o *Object) Clone() *Object {
 	return &c
 }
 
+// Read tells whether all of an object was read.
+func (o *Object) Read() bool {
+	if o.Unread {
+		return false
+	}
+	for i := range o.Properties {
+		if o.Properties[i].Value.Unread {
+			return false
+		}
+	}
+	for _, p := range o.Parts {
+		if !p.Read() {
+			return false
+		}
+	}
+	return true
+}
+
 // Property is one named fact.
 type Property struct {
 	Name    string
@@ -381,6 +399,12 @@ type Catalog struct {
 	// Expand reads objects that were left unread, in place; nil where
 	// everything was read.
 	Expand func(ctx context.Context, objects []*Object) error
+	// Text is what stands in an object, read or not, to look for names in it;
+	// nil where the needs of all objects are known.
+	Text func(o *Object) string
+	// Link notes what needs what, where reading left that to be done when all
+	// that is wanted was read; it is called once.
+	Link func()
 	// Release gives back what Fetch and Expand read from; nil where there is
 	// nothing. compare.Settle calls it.
 	Release func()

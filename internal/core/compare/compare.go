@@ -475,14 +475,21 @@ func unsettled(source, target *catalog.Catalog) (s, t []*catalog.Object) {
 // Settle reads what must be read before the catalogs can be compared: the
 // objects and texts that digests and keys do not prove equal.
 func Settle(ctx context.Context, source, target *catalog.Catalog) error {
-	both := []*catalog.Catalog{source, target}
-	defer func() {
-		for _, c := range both {
-			if c.Release != nil {
-				c.Release()
-			}
+	defer release([]*catalog.Catalog{source, target})
+	return settle(ctx, source, target)
+}
+
+// release ends reading.
+func release(cats []*catalog.Catalog) {
+	for _, c := range cats {
+		if c.Release != nil {
+			c.Release()
 		}
-	}()
+	}
+}
+
+func settle(ctx context.Context, source, target *catalog.Catalog) error {
+	both := []*catalog.Catalog{source, target}
 	so, to := unsettled(source, target)
 	if err := onBoth(func(i int) error {
 		if list := [][]*catalog.Object{so, to}[i]; len(list) > 0 && both[i].Expand != nil {

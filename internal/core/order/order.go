@@ -289,6 +289,34 @@ type Plan struct {
 	Actual, Desired, Full *catalog.Catalog
 }
 
+// Unread tells whether a step is about, or stands on, an object that was left
+// unread: then the plan is not to be relied on.
+func (p *Plan) Unread() bool {
+	for _, s := range slices.Concat(p.Steps, p.Held) {
+		refs := slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes)
+		for _, e := range s.Effects {
+			refs = append(refs, e.On)
+		}
+		for _, r := range refs {
+			for _, c := range []*catalog.Catalog{p.Actual, p.Desired} {
+				o := c.Find(r)
+				if o == nil {
+					continue
+				}
+				if !o.Read() {
+					return true
+				}
+				for _, n := range o.Needs {
+					if on := c.Find(n.On); on != nil && !on.Read() {
+						return true
+					}
+				}
+			}
+		}
+	}
+	return false
+}
+
 // Allowed tells whether nothing in the plan needs to be held back.
 func (p *Plan) Allowed(allow func(Risk) bool) bool {
 	return !slices.ContainsFunc(risks(p.Steps, Loss, MayFail), func(r Risk) bool { return !allow(r) })

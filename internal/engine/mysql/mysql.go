@@ -291,7 +291,9 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return 
 
 // ReadLazy implements engine.LazyReader: tables whose texts are equal need not
 // be taken apart.
-func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) { return d.tries(ctx, true) }
+func (d *database) ReadLazy(ctx context.Context, _ bool) (*catalog.Catalog, error) {
+	return d.tries(ctx, true)
+}
 
 func (d *database) tries(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	for try := 1; ; try++ {

@@ -128,6 +128,15 @@ func (r *reader) digest() {
 		o.Digest = string(h.Sum(nil)[:16])
 	}
 	texts := r.texts
+	r.c.Text = func(o *catalog.Object) string {
+		var b strings.Builder
+		b.WriteString(texts[o])
+		for _, x := range append([]*catalog.Object{o}, o.Parts...) {
+			b.WriteString(" " + x.Text("definition") + " " + x.Text("body"))
+		}
+		return b.String()
+	}
+	r.c.Link = r.needs
 	r.c.Expand = func(_ context.Context, objects []*catalog.Object) error {
 		for _, o := range objects {
 			t, err := parseTable(texts[o])

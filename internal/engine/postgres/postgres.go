@@ -222,14 +222,14 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 		if _, err := d.conn.Exec(ctx, "SET LOCAL search_path = ''; SET LOCAL jit = off"); err != nil {
 			return nil, explain(err)
 		}
-		c, err := d.catalog(ctx, false)
+		c, err := d.catalog(ctx, reader.Everything)
 		if _, rb := d.conn.Exec(ctx, "ROLLBACK TO SAVEPOINT dapper_mirror_read; RELEASE SAVEPOINT dapper_mirror_read"); err == nil && rb != nil {
 			err = explain(rb)
 		}
 		return c, err
 	}
 	for try := 1; ; try++ {
-		c, err := d.begin(ctx, false)
+		c, err := d.begin(ctx, reader.Everything)
 		d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
 		if !errors.Is(err, reader.ErrChanged) || try == 3 {
 			return c, err
@@ -239,8 +239,12 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 
 // ReadLazy implements engine.LazyReader: texts that keys stand for are read
 // when they are wanted, in the same transaction, which Release ends.
-func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) {
-	c, err := d.begin(ctx, true)
+func (d *database) ReadLazy(ctx context.Context, script bool) (*catalog.Catalog, error) {
+	extent := reader.ToCompare
+	if script {
+		extent = reader.ForScript
+	}
+	c, err := d.begin(ctx, extent)
 	if err != nil {
 		d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
 		return nil, err
@@ -257,15 +261,15 @@ func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) {
 }
 
 // begin opens the transaction and reads in it.
-func (d *database) begin(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
+func (d *database) begin(ctx context.Context, extent reader.Extent) (*catalog.Catalog, error) {
 	if _, err := d.conn.Exec(ctx, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY; SET LOCAL search_path = ''; SET LOCAL jit = off"); err != nil {
 		return nil, explain(err)
 	}
-	return d.catalog(ctx, lazy)
+	return d.catalog(ctx, extent)
 }
 
-func (d *database) catalog(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
-	c, err := reader.Read(ctx, d.conn, d.version, lazy)
+func (d *database) catalog(ctx context.Context, extent reader.Extent) (*catalog.Catalog, error) {
+	c, err := reader.Read(ctx, d.conn, d.version, extent)
 	if err != nil {
 		return nil, explain(err)
 	}

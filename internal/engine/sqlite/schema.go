@@ -277,6 +277,11 @@ func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
 		}
 		return nil
 	}
+	texts := make(map[*catalog.Object]string, len(b.c.Objects)) // reading an object takes its digest away
+	for _, o := range b.c.Objects {
+		texts[o] = o.Digest
+	}
+	b.c.Text = func(o *catalog.Object) string { return texts[o] }
 	b.c.Sort()
 	return b.c
 }

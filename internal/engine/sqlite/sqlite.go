@@ -285,7 +285,9 @@ func (d *database) explain(err error) error {
 func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, false) }
 
 // ReadLazy implements engine.LazyReader.
-func (d *database) ReadLazy(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, true) }
+func (d *database) ReadLazy(ctx context.Context, _ bool) (*catalog.Catalog, error) {
+	return d.read(ctx, true)
+}
 
 func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	list, err := d.rows(ctx)

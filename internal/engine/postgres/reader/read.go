@@ -53,8 +53,9 @@ func (t thing) self() *catalog.Object {
 // reader collects what the rows of the catalog queries say.
 type reader struct {
 	c        *catalog.Catalog
-	version  int // as server_version_num
-	lazy     bool
+	version  int  // as server_version_num
+	lazy     bool // leave out what is needed only to write
+	keyed    bool // leave texts unread that keys stand for
 	names    map[string]string
 	things   map[uint32]map[uint32]thing // by system catalog, then oid
 	schemas  map[uint32]string
@@ -127,11 +128,21 @@ type Conn interface {
 	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
 }
 
-// Read reads everything. lazy leaves out what is needed only to write, and
-// leaves texts unread that a key stands for (catalog.Value.Key); the
-// catalog's Fetch then reads them over conn, in the same transaction.
-func Read(ctx context.Context, conn Conn, version int, lazy bool) (*catalog.Catalog, error) {
-	r := &reader{c: &catalog.Catalog{Engine: "postgres"}, version: version, lazy: lazy, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
+// Extent is how much is read.
+type Extent int
+
+// The extents. Texts that a key stands for (catalog.Value.Key) are left unread
+// by all but Everything; the catalog's Fetch reads them over the same
+// connection, in the same transaction.
+const (
+	Everything Extent = iota
+	ForScript         // all but the texts
+	ToCompare         // nor what is needed only to write
+)
+
+// Read reads a database.
+func Read(ctx context.Context, conn Conn, version int, extent Extent) (*catalog.Catalog, error) {
+	r := &reader{c: &catalog.Catalog{Engine: "postgres"}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
 		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{},
 		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
@@ -147,7 +158,9 @@ func Read(ctx context.Context, conn Conn, version int, lazy bool) (*catalog.Cata
 	}
 	r.finish()
 	fetch := r.fetcher(conn)
-	if !lazy {
+	if r.keyed {
+		r.c.Fetch = fetch
+	} else {
 		var all []*catalog.Value
 		for _, u := range r.unread {
 			all = append(all, u.value())
@@ -155,9 +168,9 @@ func Read(ctx context.Context, conn Conn, version int, lazy bool) (*catalog.Cata
 		if err := fetch(ctx, all); err != nil {
 			return nil, err
 		}
+	}
+	if !r.lazy {
 		r.needs()
-	} else {
-		r.c.Fetch = fetch
 	}
 	return r.c, nil
 }
@@ -201,7 +214,7 @@ func (r *reader) since(version int, sql, before string) string {
 // queries are those whose rows give the tables their columns, and those after.
 func (r *reader) queries() (before, after []query) {
 	tree := "CASE WHEN r.rulename = '_RETURN' THEN r.ev_action END"
-	if !r.lazy {
+	if !r.keyed {
 		tree = "NULL::pg_node_tree"
 	}
 	before = []query{
@@ -508,7 +521,7 @@ func (r *reader) bodyNeeds() {
 // Floor sends the queries of a lazy reading and throws the rows away: what
 // the server alone needs for them.
 func Floor(ctx context.Context, conn Conn, version int) error {
-	r := &reader{version: version, lazy: true}
+	r := &reader{version: version, lazy: true, keyed: true}
 	before, after := r.queries()
 	qs := append(before, after...)
 	for i := range qs {

@@ -27,7 +27,7 @@ func (u *unread) value() *catalog.Value { return &u.of.self().Property(u.fact).V
 func (r *reader) wait(u unread, prefix string, trees ...[]byte) {
 	r.unread = append(r.unread, u)
 	v := catalog.Value{Form: catalog.FormSQL, Unread: true, Handle: len(r.unread)}
-	if r.lazy && prefix != "" {
+	if r.keyed && prefix != "" {
 		v.Key = r.treeKey(u.rel, prefix, trees)
 	}
 	u.of.self().Set(u.fact, v)
