@@ -4,7 +4,6 @@ import (
 	"context"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"dappermirror/internal/core/catalog"
@@ -89,19 +88,11 @@ const farTables = 2
 // what all of these mention. Names in unread texts are taken for mentions
 // whatever they mean there: it may find too much, never too little.
 func reach(c *catalog.Catalog, names map[string]bool) map[string]bool {
-	byName := make(map[string][]*catalog.Object, len(c.Objects))
-	var odd []string // names that are no single word
-	for _, o := range c.Objects {
-		n := strings.ToLower(o.Name)
-		byName[n] = append(byName[n], o)
-		if strings.IndexFunc(n, notInWord) >= 0 {
-			odd = append(odd, n)
-		}
-	}
+	in := newNames(c)
 	mentions := make(map[*catalog.Object][]string, len(c.Objects))
 	users := map[string][]*catalog.Object{}
 	for _, o := range c.Objects {
-		list := mentioned(c, o, byName, odd)
+		list := in.mentioned(c, o)
 		mentions[o] = list
 		for _, n := range list {
 			users[n] = append(users[n], o)
@@ -127,7 +118,7 @@ func reach(c *catalog.Catalog, names map[string]bool) map[string]bool {
 		v := todo[len(todo)-1]
 		todo = todo[:len(todo)-1]
 		if v.at == 0 {
-			for _, o := range byName[v.name] {
+			for _, o := range in.objects[v.name] {
 				take(o, 0)
 			}
 		}
@@ -157,44 +148,82 @@ func stands(o *catalog.Object, name string) bool {
 	return slices.ContainsFunc(o.Needs, func(n catalog.Need) bool { return strings.ToLower(n.On.Name) == name })
 }
 
+// names are those of a catalog's objects, in small letters.
+type names struct {
+	objects map[string][]*catalog.Object
+	odd     []string // those that are no single word
+	// likely has, by its length and first letter, whether a word can be a name:
+	// most words of a text cannot.
+	likely [64][256]bool
+}
+
+func newNames(c *catalog.Catalog) *names {
+	in := &names{objects: make(map[string][]*catalog.Object, len(c.Objects))}
+	for _, o := range c.Objects {
+		n := strings.ToLower(o.Name)
+		in.objects[n] = append(in.objects[n], o)
+		switch {
+		case strings.IndexFunc(n, func(r rune) bool { return r >= utf8.RuneSelf || !wordByte[r] }) >= 0:
+			in.odd = append(in.odd, n)
+		case n != "":
+			in.likely[min(len(n), len(in.likely)-1)][n[0]] = true
+		}
+	}
+	return in
+}
+
 // mentioned lists the names of other objects that an object needs, or that
 // stand in its text.
-func mentioned(c *catalog.Catalog, o *catalog.Object, byName map[string][]*catalog.Object, odd []string) []string {
-	self := strings.ToLower(o.Name)
+func (in *names) mentioned(c *catalog.Catalog, o *catalog.Object) []string {
 	var out []string
-	seen := map[string]bool{self: true}
+	self := strings.ToLower(o.Name)
 	note := func(n string) {
-		if !seen[n] && byName[n] != nil {
-			seen[n] = true
+		if n != self && !slices.Contains(out, n) {
 			out = append(out, n)
 		}
 	}
+	need := func(n catalog.Need) {
+		if name := strings.ToLower(n.On.Name); in.objects[name] != nil {
+			note(name)
+		}
+	}
 	for _, n := range o.Needs {
-		note(strings.ToLower(n.On.Name))
+		need(n)
 	}
 	for _, p := range o.Parts {
 		for _, n := range p.Needs {
-			note(strings.ToLower(n.On.Name))
+			need(n)
 		}
 	}
 	if c.Text == nil {
 		return out
 	}
-	text := strings.ToLower(c.Text(o))
-	for rest := text; rest != ""; {
-		i := strings.IndexFunc(rest, inWord)
-		if i < 0 {
-			break
+	text := c.Text(o)
+	var word []byte
+	for i := 0; i < len(text); {
+		if !wordByte[text[i]] {
+			i++
+			continue
 		}
-		rest = rest[i:]
-		n := strings.IndexFunc(rest, notInWord)
-		if n < 0 {
-			n = len(rest)
+		start := i
+		for i < len(text) && wordByte[text[i]] {
+			i++
 		}
-		note(rest[:n])
-		rest = rest[n:]
+		if !in.likely[min(i-start, len(in.likely)-1)][lower[text[start]]] {
+			continue
+		}
+		word = word[:0]
+		for _, b := range []byte(text[start:i]) {
+			word = append(word, lower[b])
+		}
+		if list := in.objects[string(word)]; list != nil {
+			note(strings.ToLower(list[0].Name))
+		}
 	}
-	for _, n := range odd {
+	if len(in.odd) > 0 {
+		text = strings.ToLower(text)
+	}
+	for _, n := range in.odd {
 		// Quotes in a name are doubled where it is quoted.
 		if strings.Contains(text, n) || strings.ContainsAny(n, "\"`]'") {
 			note(n)
@@ -203,8 +232,15 @@ func mentioned(c *catalog.Catalog, o *catalog.Object, byName map[string][]*catal
 	return out
 }
 
-func inWord(r rune) bool {
-	return r == '_' || r == '$' || r >= utf8.RuneSelf || unicode.IsLetter(r) || unicode.IsDigit(r)
-}
-
-func notInWord(r rune) bool { return !inWord(r) }
+// wordByte are the bytes of plain names, lower the small letters of bytes.
+var wordByte, lower = func() (w [256]bool, l [256]byte) {
+	for i := range 256 {
+		b := byte(i)
+		l[i] = b
+		if b >= 'A' && b <= 'Z' {
+			l[i] = b + 'a' - 'A'
+		}
+		w[i] = b == '_' || b == '$' || b >= '0' && b <= '9' || l[i] >= 'a' && l[i] <= 'z'
+	}
+	return w, l
+}()
