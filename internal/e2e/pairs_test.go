@@ -304,7 +304,10 @@ func thereAndBack(t *testing.T, c pairCase, p places, dir, source, targetSQL str
 	was := p.dump(t, place)
 	args := []string{"script", source, place, "--may-lose", "*", "-o", "gentle.sql", "--avoid-blocking", "--backout", "down.sql"}
 	if _, ok := p.(litePlaces); ok { // the others are rehearsed elsewhere: each starts a server
-		args = append(args, "--rehearse", "--copy-rows", "100")
+		args = append(args, "--rehearse")
+		if len(c.name)%2 == 0 { // the others on what the script can meet alone
+			args = append(args, "--copy-rows", "100")
+		}
 	}
 	want(t, 0, dir, args...)
 	want(t, 0, dir, "apply", "gentle.sql", place, "--yes")

@@ -56,10 +56,10 @@ func (r *Result) Passed() bool { return r.Failed == nil && len(r.Left) == 0 }
 // everything, so that no script fails for what was left out.
 func Run(ctx context.Context, s, back *script.Script, eng engine.Engine, target *catalog.Catalog, opt Options) (*Result, error) {
 	if opt.CopyRows <= 0 {
-		if part := within(target, s, back); len(part.Objects) < len(target.Objects) {
+		if part, whole := within(target, s, back); len(part.Objects) < len(target.Objects) {
 			few := opt
 			if opt.Desired != nil {
-				few.Desired = like(opt.Desired, part, s)
+				few.Desired = like(opt.Desired, part, whole, s)
 			}
 			res, err := hold(ctx, s, back, eng, part, few)
 			if err == nil && res.Passed() || ctx.Err() != nil || errors.Is(err, engine.ErrNoScratch) {
@@ -213,17 +213,7 @@ func build(ctx context.Context, eng engine.Engine, db engine.Database, target *c
 	bare := *target
 	bare.Objects = nil
 	for _, o := range target.Objects {
-		if o.Kind == catalog.Table {
-			c := o.Clone()
-			c.Parts = nil
-			for _, p := range o.Parts {
-				if p.Kind != catalog.ForeignKey && p.Kind != catalog.Trigger {
-					c.Parts = append(c.Parts, p)
-				}
-			}
-			c.Merged = true
-			o = c
-		}
+		o = without(o, catalog.ForeignKey, catalog.Trigger)
 		bare.Add(o)
 	}
 	if err := bring(ctx, eng, db, &bare, opt); err != nil {
