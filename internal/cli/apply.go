@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"os"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -163,15 +162,17 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	defer a.changing.Store(false)
 	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
 		Retry: func(try, of int, err error) {
-			on, who := "the target", ""
+			on := "the target"
 			var locked *script.LockError
 			if errors.As(err, &locked) && len(locked.Wanted) > 0 {
 				on = join(locked.Wanted, 3)
 			}
-			if locked != nil && len(locked.Holders) > 0 {
-				who = ": " + strings.Join(locked.Holders, "; ")
+			a.note("no lock on %s yet; trying again (%d of %d)", report.Safe(on), try, of)
+			if locked != nil {
+				for _, h := range locked.Holders {
+					a.note("        %s", report.Safe(h))
+				}
 			}
-			a.note("%s", report.Safe(fmt.Sprintf("no lock on %s yet%s; trying again (%d of %d)", on, who, try, of)))
 		},
 		Holders: func(ctx context.Context, tables []catalog.Ref) []string { return a.blockers(ctx, target, tables) },
 		Progress: func(step, of int, title string) {
