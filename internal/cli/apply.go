@@ -160,7 +160,23 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 	start := time.Now()
 	a.changing.Store(true)
 	defer a.changing.Store(false)
-	err = script.Run(ctx, s, eng, db, script.RunOptions{LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries, Save: rows.save, Outcome: a.outcome(target), Record: record,
+	opt := a.telling(target, start)
+	opt.LockTimeout, opt.StepTimeout, opt.LockTries = o.lockTimeout, o.stepTime, o.lockTries
+	opt.Save, opt.Outcome, opt.Record = rows.save, a.outcome(target), record
+	err = script.Run(ctx, s, eng, db, opt)
+	if err != nil {
+		return 0, err
+	}
+	a.changing.Store(false)
+	a.ran = true
+	a.note("%6.1fs  done", time.Since(start).Seconds())
+	a.forget(recordFile, s)
+	return len(steps), a.proved(ctx, s, target, db)
+}
+
+// telling are the options of a run that say how it goes.
+func (a *app) telling(target *place.Place, start time.Time) script.RunOptions {
+	return script.RunOptions{
 		Retry: func(try, of int, err error) {
 			on := "the target"
 			var locked *script.LockError
@@ -183,15 +199,8 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 			digits := len(fmt.Sprint(of))
 			head := fmt.Sprintf("%6.1fs  step %*d of %d  ", time.Since(start).Seconds(), digits, step, of)
 			a.note("%s%s", head, report.Shorten(title, a.style().Width-len(head)))
-		}})
-	if err != nil {
-		return 0, err
+		},
 	}
-	a.changing.Store(false)
-	a.ran = true
-	a.note("%6.1fs  done", time.Since(start).Seconds())
-	a.forget(recordFile, s)
-	return len(steps), a.proved(ctx, s, target, db)
 }
 
 // blockers says who is at work on tables of the target, where its server tells.

@@ -129,49 +129,9 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	if err := same(); err != nil {
 		return nil, err
 	}
-	var cats [2]*catalog.Catalog
-	g, gctx := errgroup.WithContext(ctx)
-	for i, pl := range []*place.Place{p.source, p.target} {
-		g.Go(func() error {
-			start := time.Now()
-			var err error
-			if cats[i] = a.streams[pl.Identity]; cats[i] == nil {
-				cats[i], err = pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: how != whole && opt.Scope.Empty(), Script: how == toScript})
-			}
-			p.took[i] = time.Since(start)
-			return err
-		})
-	}
-	for _, pl := range []*place.Place{p.source, p.target} {
-		a.detail("reading %s", pl.Label)
-	}
-	stop := a.working("reading both sides")
-	if err = g.Wait(); err == nil {
-		err = same()
-	}
-	if err == nil && cats[0].Engine == cats[1].Engine {
-		if how == toScript {
-			err = compare.SettleForScript(ctx, cats[0], cats[1], opt)
-		} else {
-			err = compare.Settle(ctx, cats[0], cats[1])
-		}
-		if err != nil {
-			err = fmt.Errorf("reading the texts that differ: %w", err)
-		}
-	} else {
-		for _, c := range cats {
-			if c != nil && c.Release != nil {
-				c.Release()
-			}
-		}
-	}
-	stop()
+	cats, err := a.readBoth(ctx, p, opt, how, same)
 	if err != nil {
-		var f *failure
-		if errors.As(err, &f) {
-			return nil, err
-		}
-		return nil, trouble("reading", "%w", err)
+		return nil, err
 	}
 	for i, pl := range []*place.Place{p.source, p.target} { // what can be read once is kept
 		if pl.Streamed() {
@@ -195,6 +155,55 @@ func (a *app) compare(ctx context.Context, sourceText, targetText string, create
 	}
 	p.comparison = compare.Compare(cats[0], cats[1], opt)
 	return p, nil
+}
+
+// readBoth reads both places at once, as far as how wants.
+func (a *app) readBoth(ctx context.Context, p *pair, opt compare.Options, how reading, same func() error) (cats [2]*catalog.Catalog, err error) {
+	g, gctx := errgroup.WithContext(ctx)
+	for i, pl := range []*place.Place{p.source, p.target} {
+		g.Go(func() error {
+			start := time.Now()
+			var err error
+			if cats[i] = a.streams[pl.Identity]; cats[i] == nil {
+				cats[i], err = pl.Read(gctx, place.Options{LockWait: a.lockWait, Lazy: how != whole && opt.Scope.Empty(), Script: how == toScript})
+			}
+			p.took[i] = time.Since(start)
+			return err
+		})
+	}
+	for _, pl := range []*place.Place{p.source, p.target} {
+		a.detail("reading %s", pl.Label)
+	}
+	stop := a.working("reading both sides")
+	err = g.Wait()
+	if err == nil {
+		err = same()
+	}
+	if err == nil && cats[0].Engine == cats[1].Engine {
+		if how == toScript {
+			err = compare.SettleForScript(ctx, cats[0], cats[1], opt)
+		} else {
+			err = compare.Settle(ctx, cats[0], cats[1])
+		}
+		if err != nil {
+			err = fmt.Errorf("reading the texts that differ: %w", err)
+		}
+	} else {
+		for _, c := range cats {
+			if c != nil && c.Release != nil {
+				c.Release()
+			}
+		}
+	}
+	stop()
+	if err != nil {
+		var f *failure
+		if errors.As(err, &f) {
+			return cats, err
+		}
+		return cats, trouble("reading", "%w", err)
+	}
+	return cats, nil
 }
 
 func engineTitle(name string) string {

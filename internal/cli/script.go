@@ -78,13 +78,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
 				return err
 			}
-			for _, file := range []string{out, w.backout} { // neither is written where the other cannot be
-				if err := unwritten(file, force); err != nil {
-					return err
-				}
-			}
-			outputs := []output{{"-o", out}, {"--backout", w.backout}}
-			if err := a.ownInput(outputs, args...); err != nil {
+			if err := a.writable([]output{{"-o", out}, {"--backout", w.backout}}, force, args); err != nil {
 				return err
 			}
 			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, w.reads(rehearsal))
@@ -147,6 +141,17 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	w.flags(cmd)
 	a.scopeFlags(cmd)
 	return cmd
+}
+
+// writable sees that all outputs can be written before any is, and that none is
+// an input.
+func (a *app) writable(outputs []output, force bool, inputs []string) error {
+	for _, o := range outputs {
+		if err := unwritten(o.path, force); err != nil {
+			return err
+		}
+	}
+	return a.ownInput(outputs, inputs...)
 }
 
 // idle refuses options that were given and would do nothing.

@@ -184,7 +184,7 @@ func TestLockedDatabase(t *testing.T) {
 	for _, args := range [][]string{{"compare", "dev.db", "live.db"}, {"apply", "up.sql", "live.db", "--yes"}} {
 		start := time.Now()
 		r := want(t, 2, dir, append(args, "--lock-wait", "300ms")...)
-		if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "--lock-wait") || time.Since(start) < 300*time.Millisecond {
+		if !strings.Contains(r.errout, "locked by another program") || !strings.Contains(r.errout, "--lock-wait") || !strings.Contains(r.errout, "(sqlite3) holds it") || time.Since(start) < 300*time.Millisecond {
 			t.Errorf("%v after %v: %s", args, time.Since(start), r.errout)
 		}
 	}

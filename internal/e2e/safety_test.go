@@ -251,3 +251,39 @@ func TestOptionsThatWouldDoNothing(t *testing.T) {
 		t.Error("the rehearsal made the target")
 	}
 }
+
+// TestHeaderCommandsRun: every command line of a header can be pasted as it
+// stands, also where the target was given by its name and the file's name is
+// odd.
+func TestHeaderCommandsRun(t *testing.T) {
+	t.Parallel()
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			p, dir := e.with(t), t.TempDir()
+			source := p.make(t, "CREATE TABLE pier (id int PRIMARY KEY, name varchar(40))")
+			for _, command := range []string{"check", "run", "or"} {
+				target := p.make(t, "CREATE TABLE pier (id int PRIMARY KEY)")
+				write(t, dir, "dapper-mirror.yaml", fmt.Sprintf("places:\n  live one: %q\n", target))
+				const file = "it's up & on.sql"
+				want(t, 0, dir, "script", source, "live one", "-o", file, "--force")
+				line := ""
+				for _, l := range strings.Split(read(t, filepath.Join(dir, file)), "\n") {
+					if rest, ok := strings.CutPrefix(l, "-- "+command+" "); ok {
+						line = strings.TrimSpace(rest)
+					}
+				}
+				if command == "run" {
+					line += " --yes"
+				}
+				c := exec.Command("sh", "-c", line)
+				c.Dir, c.Env = dir, append(os.Environ(), "PATH="+filepath.Dir(program)+":"+os.Getenv("PATH"))
+				if out, err := c.CombinedOutput(); err != nil {
+					t.Fatalf("%s: %s: %v\n%s", command, line, err, out)
+				}
+				if command != "check" {
+					want(t, 0, dir, "compare", source, target)
+				}
+			}
+		})
+	}
+}

@@ -309,3 +309,15 @@ func TestOutline(t *testing.T) {
 		t.Error("what is not understood is expanded")
 	}
 }
+
+func TestClientWords(t *testing.T) {
+	for address, want := range map[string]string{
+		"mariadb://office@db.example:3307/quillhaven":   "-h db.example -P 3307 -u office quillhaven",
+		"mysql://office:secret@db/quillhaven":           "-h db -u office -p quillhaven",
+		"mariadb://root@localhost/live?socket=/run/m/s": "-h localhost -S /run/m/s -u root live",
+	} {
+		if got := strings.Join(Engine{}.ClientWords(address), " "); got != want {
+			t.Errorf("%s: %s", address, got)
+		}
+	}
+}

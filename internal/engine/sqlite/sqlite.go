@@ -272,21 +272,28 @@ func explain(err error) error {
 }
 
 // explain says besides who holds the file, where the system tells.
-func (d *database) explain(err error) error {
-	if err = explain(err); errors.Is(err, engine.ErrLocked) {
-		if who := holders(d.path); len(who) > 0 {
-			return fmt.Errorf("%w; %s", err, strings.Join(who, ", "))
-		}
+func (d *database) explain(err error) error { return d.held(explain(err)) }
+
+func (d *database) held(err error) error {
+	if !errors.Is(err, engine.ErrLocked) {
+		return err
+	}
+	if who := holders(d.path); len(who) > 0 {
+		return fmt.Errorf("%w; %s", err, strings.Join(who, ", "))
 	}
 	return err
 }
 
 // Read implements engine.Database.
-func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) { return d.read(ctx, false) }
+func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
+	c, err := d.read(ctx, false)
+	return c, d.held(err)
+}
 
 // ReadLazy implements engine.LazyReader.
 func (d *database) ReadLazy(ctx context.Context, _ bool) (*catalog.Catalog, error) {
-	return d.read(ctx, true)
+	c, err := d.read(ctx, true)
+	return c, d.held(err)
 }
 
 func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
