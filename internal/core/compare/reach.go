@@ -23,7 +23,7 @@ func SettleForScript(ctx context.Context, source, target *catalog.Catalog, opt O
 	}
 	differing := map[string]bool{}
 	for _, it := range Compare(source, target, opt).Differences() {
-		differing[strings.ToLower(it.Object().Name)] = true
+		differing[known(it.Object())] = true
 	}
 	var reached [2]map[string]bool
 	_ = onBoth(func(i int) error { reached[i] = reach(both[i], differing); return nil })
@@ -31,7 +31,7 @@ func SettleForScript(ctx context.Context, source, target *catalog.Catalog, opt O
 		c := both[i]
 		var objects []*catalog.Object
 		for _, o := range c.Objects {
-			if n := strings.ToLower(o.Name); reached[0][n] || reached[1][n] {
+			if n := known(o); reached[0][n] || reached[1][n] {
 				objects = append(objects, o)
 			}
 		}
@@ -128,13 +128,13 @@ func reach(c *catalog.Catalog, names map[string]bool) map[string]bool {
 				at++
 			}
 			if at <= farTables && take(o, at) {
-				todo = append(todo, visit{strings.ToLower(o.Name), at})
+				todo = append(todo, visit{known(o), at})
 			}
 		}
 	}
 	out := map[string]bool{}
 	for o := range level {
-		out[strings.ToLower(o.Name)] = true
+		out[known(o)] = true
 		for _, n := range mentions[o] {
 			out[n] = true
 		}
@@ -148,20 +148,29 @@ func stands(o *catalog.Object, name string) bool {
 	return slices.ContainsFunc(o.Needs, func(n catalog.Need) bool { return strings.ToLower(n.On.Name) == name })
 }
 
+// known is what an object is known by here: its name, of a routine with its
+// arguments, in small letters.
+func known(o *catalog.Object) string { return strings.ToLower(o.Key()) }
+
 // names are those of a catalog's objects, in small letters.
 type names struct {
-	objects map[string][]*catalog.Object
-	odd     []string // those that are no single word
+	objects map[string][]*catalog.Object // by what they are known by
+	bare    map[string][]*catalog.Object // as they stand in a text
+	odd     []string                     // those that are no single word
 	// likely has, by its length and first letter, whether a word can be a name:
 	// most words of a text cannot.
 	likely [64][256]bool
 }
 
 func newNames(c *catalog.Catalog) *names {
-	in := &names{objects: make(map[string][]*catalog.Object, len(c.Objects))}
+	in := &names{objects: make(map[string][]*catalog.Object, len(c.Objects)), bare: map[string][]*catalog.Object{}}
 	for _, o := range c.Objects {
+		in.objects[known(o)] = append(in.objects[known(o)], o)
+		if c.Text == nil {
+			continue
+		}
 		n := strings.ToLower(o.Name)
-		in.objects[n] = append(in.objects[n], o)
+		in.bare[n] = append(in.bare[n], o)
 		switch {
 		case strings.IndexFunc(n, func(r rune) bool { return r >= utf8.RuneSelf || !wordByte[r] }) >= 0:
 			in.odd = append(in.odd, n)
@@ -176,7 +185,7 @@ func newNames(c *catalog.Catalog) *names {
 // stand in its text.
 func (in *names) mentioned(c *catalog.Catalog, o *catalog.Object) []string {
 	var out []string
-	self := strings.ToLower(o.Name)
+	self := known(o)
 	note := func(n string) {
 		if n != self && !slices.Contains(out, n) {
 			out = append(out, n)
@@ -216,8 +225,8 @@ func (in *names) mentioned(c *catalog.Catalog, o *catalog.Object) []string {
 		for _, b := range []byte(text[start:i]) {
 			word = append(word, lower[b])
 		}
-		if list := in.objects[string(word)]; list != nil {
-			note(strings.ToLower(list[0].Name))
+		for _, o := range in.bare[string(word)] {
+			note(known(o))
 		}
 	}
 	if len(in.odd) > 0 {
@@ -226,7 +235,9 @@ func (in *names) mentioned(c *catalog.Catalog, o *catalog.Object) []string {
 	for _, n := range in.odd {
 		// Quotes in a name are doubled where it is quoted.
 		if strings.Contains(text, n) || strings.ContainsAny(n, "\"`]'") {
-			note(n)
+			for _, o := range in.bare[n] {
+				note(known(o))
+			}
 		}
 	}
 	return out
