@@ -111,22 +111,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 				}
 				a.note("wrote %s: the way back", w.backout)
 			}
-			switch {
-			case a.format == "json":
-				if out != "" && out != "-" {
-					if err := writeFile(out, text, force); err != nil {
-						return err
-					}
-				}
-				err = a.json(func(o *report.Output) { o.Script = js })
-			case (out == "" || out == "-") && (a.style().Color || isTerminal(a.stdout)):
-				var altered bool
-				if altered, err = report.Show(&a.out, string(text), a.style().Color); altered {
-					a.note("control characters are shown as escapes here; write it to a file (-o) to run it")
-				}
-			default:
-				err = a.put(out, text, force)
-			}
+			err = a.deliver(js, text, out, force)
 			if err == nil {
 				a.scriptNote(plan, out)
 			}
@@ -141,6 +126,28 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	w.flags(cmd)
 	a.scopeFlags(cmd)
 	return cmd
+}
+
+// deliver writes the script where it belongs: into its file, as JSON, or to
+// people.
+func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool) (err error) {
+	switch {
+	case a.format == "json":
+		if out != "" && out != "-" {
+			if err := writeFile(out, text, force); err != nil {
+				return err
+			}
+		}
+		err = a.json(func(o *report.Output) { o.Script = js })
+	case (out == "" || out == "-") && (a.style().Color || isTerminal(a.stdout)):
+		var altered bool
+		if altered, err = report.Show(&a.out, string(text), a.style().Color); altered {
+			a.note("control characters are shown as escapes here; write it to a file (-o) to run it")
+		}
+	default:
+		err = a.put(out, text, force)
+	}
+	return err
 }
 
 // writable sees that all outputs can be written before any is, and that none is

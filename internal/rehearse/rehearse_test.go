@@ -3,6 +3,7 @@ package rehearse
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -154,5 +155,40 @@ func TestRun(t *testing.T) {
 	}
 	if !slices.Equal(target.Objects, plan.Actual.Objects) {
 		t.Error("the rehearsal changed what it was given")
+	}
+}
+
+// TestWithin: built is what the script touches, what stands on that and what
+// these need; what is only needed comes without its own keys and triggers.
+func TestWithin(t *testing.T) {
+	sql := func(name string) string {
+		return `CREATE TABLE harbour (id INTEGER PRIMARY KEY); CREATE TABLE pier (id INTEGER PRIMARY KEY, harbour_id REFERENCES harbour (id));
+			CREATE TABLE berth (id INTEGER PRIMARY KEY, pier_id REFERENCES pier (id), name ` + name + `);
+			CREATE TABLE port_call (id INTEGER PRIMARY KEY, berth_id REFERENCES berth (id), agent_id REFERENCES agent (id));
+			CREATE TABLE agent (id INTEGER PRIMARY KEY); CREATE TABLE bill (id INTEGER PRIMARY KEY, call_id REFERENCES port_call (id));
+			CREATE TABLE ledger (id INTEGER PRIMARY KEY); CREATE VIEW berths AS SELECT name FROM berth; CREATE VIEW names AS SELECT name FROM berths;
+			CREATE VIEW ledgers AS SELECT id FROM ledger`
+	}
+	source, err := database(t, sql("TEXT NOT NULL")).Read(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	target, err := database(t, sql("TEXT")).Read(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, up, down := written(t, source, target)
+	part, whole := within(target, up, down)
+	var got []string
+	for _, o := range part.Objects {
+		how := "bare"
+		if whole[o.Ref()] {
+			how = "whole"
+		}
+		got = append(got, fmt.Sprintf("%s %s %d", o.Name, how, len(o.PartsOf(catalog.ForeignKey))))
+	}
+	want := []string{"agent bare 0", "berth whole 1", "berths whole 0", "harbour bare 0", "names whole 0", "pier whole 1", "port_call whole 2"}
+	if !slices.Equal(got, want) {
+		t.Errorf("built: %q, want %q", got, want)
 	}
 }
