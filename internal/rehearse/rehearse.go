@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -76,7 +77,11 @@ func hold(ctx context.Context, s, back *script.Script, eng engine.Engine, target
 	if !ok {
 		return nil, fmt.Errorf("%s has no scratch databases", eng.Title())
 	}
-	db, where, remove, err := sc.Scratch(ctx, opt.Where, target)
+	all := *target // what the source has besides may need things of the server's: roles
+	if opt.Desired != nil {
+		all.Objects = slices.Concat(target.Objects, opt.Desired.Objects)
+	}
+	db, where, remove, err := sc.Scratch(ctx, opt.Where, &all)
 	if err != nil {
 		return nil, fmt.Errorf("making a scratch database: %w", err)
 	}
