@@ -114,7 +114,7 @@ func Names(c *catalog.Catalog) []string {
 				for _, r := range p.Value.Items {
 					add(unquoted(r))
 				}
-			case "grants":
+			case "grants", "rights":
 				for _, g := range p.Value.Items {
 					if i := strings.LastIndex(g, ": "); i > 0 && g[:i] != vocab.TheOwner {
 						add(g[:i])
