@@ -153,15 +153,29 @@ func played(ctx context.Context, s *script.Script, eng engine.Engine, db engine.
 		return nil, err
 	}
 	for _, st := range s.Planned() {
-		if st.Drops {
-			delete(before, st.About.Object())
+		if !st.Drops {
+			continue
+		}
+		// What goes takes its rows along, also from the table it is a partition of.
+		delete(before, st.About.Object())
+		if o := was.Find(st.About); o != nil {
+			for _, n := range o.Needs {
+				delete(before, n.On.Object())
+			}
 		}
 	}
+	var had, has int64
+	var less []script.Move
 	for _, o := range now.Objects {
 		ref := o.Ref()
-		if had, ok := before[ref]; ok && after[ref] != had {
-			res.Left = append(res.Left, script.Move{On: ref, What: fmt.Sprintf("had %s and has %d", words.Number(int(had), "row", "rows"), after[ref])})
+		n, known := before[ref]
+		had, has = had+n, has+after[ref]
+		if m, there := after[ref]; known && there && m != n {
+			less = append(less, script.Move{On: ref, What: fmt.Sprintf("had %s and has %d", words.Number(n, "row", "rows"), m)})
 		}
+	}
+	if had != has { // else they only moved, as into a partition
+		res.Left = append(res.Left, less...)
 	}
 	return now, nil
 }

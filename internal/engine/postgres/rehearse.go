@@ -59,9 +59,9 @@ func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 	return fmt.Sprintf("%s LIMIT %d", q, limit)
 }
 
-// CountQuery implements engine.RowCopier.
+// CountQuery implements engine.RowCopier. Partitions count in their table.
 func (Engine) CountQuery(o *catalog.Object) string {
-	if o.Kind != catalog.Table || o.Has("partition by") {
+	if o.Kind != catalog.Table || o.Has("partition bound") {
 		return ""
 	}
 	return order.RowsWhere(rows.Own(o), "", "").Count
