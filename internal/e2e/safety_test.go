@@ -97,8 +97,10 @@ func TestRehearse(t *testing.T) {
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			p, dir := e.with(t), t.TempDir()
-			target := p.make(t, "CREATE TABLE vessel (id int PRIMARY KEY, name varchar(40)); CREATE TABLE port_call (id int PRIMARY KEY, vessel_id int REFERENCES vessel (id), state varchar(9)); INSERT INTO vessel VALUES (1, 'a'), (2, 'b'), (3, 'c'); INSERT INTO port_call VALUES (7, 3, 'left'), (8, 1, NULL), (9, NULL, 'x')")
-			source := p.make(t, "CREATE TABLE vessel (id int PRIMARY KEY, name varchar(60)); CREATE TABLE port_call (id int PRIMARY KEY, vessel_id int REFERENCES vessel (id), state varchar(9) NOT NULL); CREATE VIEW left_ones AS SELECT id FROM port_call WHERE state = 'left'")
+			// A copy has what was never proved, too.
+			own := map[string]string{"postgres": "; ALTER TABLE vessel ADD CONSTRAINT named CHECK (name <> '') NOT VALID"}[e.name]
+			target := p.make(t, "CREATE TABLE vessel (id int PRIMARY KEY, name varchar(40)); CREATE TABLE port_call (id int PRIMARY KEY, vessel_id int REFERENCES vessel (id), state varchar(9)); INSERT INTO vessel VALUES (1, 'a'), (2, 'b'), (3, 'c'); INSERT INTO port_call VALUES (7, 3, 'left'), (8, 1, NULL), (9, NULL, 'x')"+own)
+			source := p.make(t, "CREATE TABLE vessel (id int PRIMARY KEY, name varchar(60)); CREATE TABLE port_call (id int PRIMARY KEY, vessel_id int REFERENCES vessel (id), state varchar(9) NOT NULL); CREATE VIEW left_ones AS SELECT id FROM port_call WHERE state = 'left'"+own)
 			wheres := [][]string{nil}
 			if e.name != "sqlite" {
 				wheres = [][]string{{"--scratch", "local"}, {"--scratch", p.make(t, "")}}

@@ -30,7 +30,7 @@ func columnSQL(c *catalog.Object, withDefault bool) string {
 	case c.Has("default") && withDefault:
 		s += " DEFAULT " + c.Text("default")
 	}
-	if c.Has("not null") {
+	if c.Has("not null") && !c.Has("not null not valid") {
 		if n := c.Text("not null name"); n != "" {
 			s += " CONSTRAINT " + quote(n)
 		}
@@ -67,6 +67,13 @@ func columnExtras(c *catalog.Object) []string {
 	if l := c.List("options"); len(l) > 0 {
 		out = append(out, col+" SET ("+optionList(l)+")")
 	}
+	if c.Has("not null not valid") {
+		add := "ADD "
+		if n := c.Text("not null name"); n != "" {
+			add += "CONSTRAINT " + quote(n) + " "
+		}
+		out = append(out, add+"NOT NULL "+quote(c.Name)+" NOT VALID")
+	}
 	return out
 }
 
@@ -84,8 +91,14 @@ func optionList(l []string) string {
 	return strings.Join(out, ", ")
 }
 
-func separate(k catalog.Kind) bool {
-	return k == catalog.ForeignKey || k == catalog.Index || k == catalog.Trigger || k == kindPolicy || k == kindRule
+// separate tells which parts do not stand in CREATE TABLE. A check that stood
+// there would be taken for valid.
+func separate(p *catalog.Object) bool {
+	switch p.Kind {
+	case catalog.ForeignKey, catalog.Index, catalog.Trigger, kindPolicy, kindRule:
+		return true
+	}
+	return p.Has("not valid")
 }
 
 // createTable makes a table with its columns and constraints; keys to other
@@ -100,7 +113,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		parent = parentTable(c.Desired, o)
 	}
 	for _, p := range o.Parts {
-		if separate(p.Kind) {
+		if separate(p) {
 			continue
 		}
 		a.Makes = append(a.Makes, o.PartRef(p))
@@ -133,7 +146,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	a.SQL = []string{tableHead(o, lines) + ";"}
 	a.SQL = append(a.SQL, tableTail(o, defaults)...)
 	for _, p := range o.Parts {
-		if !separate(p.Kind) && p.Kind != catalog.Column {
+		if !separate(p) && p.Kind != catalog.Column {
 			a.SQL = append(a.SQL, partDress(o, p)...)
 		}
 	}
@@ -142,7 +155,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
-		if separate(p.Kind) {
+		if separate(p) {
 			b := w.createPart(o, p)
 			b.Risks = nil // there are no rows yet
 			afterRows(c, p, b)
@@ -288,7 +301,7 @@ func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Actio
 	var lines, extras []string
 	for _, p := range o.Parts {
 		switch {
-		case separate(p.Kind):
+		case separate(p):
 		case p.Kind == catalog.Check:
 			later = append(later, w.createPart(o, p))
 		case p.Kind == catalog.Column:
