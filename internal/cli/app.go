@@ -14,17 +14,19 @@ import (
 	"os/exec"
 	"strconv"
 	"strings"
-	"sync/atomic"
 	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
+	_ "dappermirror/internal/engine/all" // the engines make themselves known
+	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
 // The exit codes.
@@ -49,31 +51,11 @@ func worse(a, b int) int {
 	return a
 }
 
-// failure is an error with an exit code and a stable code for programs.
-type failure struct {
-	exit int
-	code string
-	err  error
-}
+// trouble and refusal make the failures of the command line itself.
+var trouble, refusal = work.Troubled, work.Refused
 
-func (f *failure) Error() string { return f.err.Error() }
-func (f *failure) Unwrap() error { return f.err }
-
-// trouble is a failure of kind "usage, connection or bad input".
-func trouble(code, format string, args ...any) error {
-	return &failure{exitTrouble, code, fmt.Errorf(format, args...)}
-}
-
-// refusal is a failure where safety says no.
-func refusal(code, format string, args ...any) error {
-	return &failure{exitSafety, code, fmt.Errorf(format, args...)}
-}
-
-// partly is a failure after which the target's state is not as it should be,
-// or not known.
-func partly(code, format string, args ...any) error {
-	return &failure{exitPartly, code, fmt.Errorf(format, args...)}
-}
+// exitOf is the exit code of a class of failure.
+var exitOf = map[work.Class]int{work.Trouble: exitTrouble, work.Refusal: exitSafety, work.Uncertain: exitPartly}
 
 // app is one run of the program.
 type app struct {
@@ -90,18 +72,18 @@ type app struct {
 	quiet, verbose               bool
 	noInput, noPager             bool
 	lockWait                     time.Duration
-	patience                     time.Duration // with a server that went away at COMMIT
-	changing                     atomic.Bool   // a script is at work on a target
-	ran                          bool          // a script ran to its end
 	scopeOnly, scopeExcept, with []string
 	emptySource                  bool
-	streams                      map[string]*catalog.Catalog // what was read from pipes, by their identity
+
+	work *work.Session
+	idle func() // ends what shows that work goes on
 }
 
 // Main runs the program and answers its exit code.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
-	a := &app{stdin: stdin, stdout: stdout, stderr: stderr, patience: 30 * time.Second, streams: map[string]*catalog.Catalog{}}
-	ctx, stop := interrupts(stderr, &a.changing)
+	a := &app{stdin: stdin, stdout: stdout, stderr: stderr}
+	a.work = &work.Session{Tell: a.tell, Patience: 30 * time.Second, Output: stderr, Places: place.Options{Stdin: stdin}}
+	ctx, stop := interrupts(stderr, a.work.Changing)
 	defer stop()
 	root := a.root()
 	root.SetArgs(args)
@@ -128,7 +110,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 // fail says what went wrong in one line (or as JSON) and answers the code.
 func (a *app) fail(ctx context.Context, err error) int {
 	j := report.JSONError{Code: "trouble", Exit: exitTrouble, Message: err.Error()}
-	var f *failure
+	var f *work.Failure
 	var moved *script.MovedError
 	var step *script.StepError
 	switch {
@@ -142,7 +124,7 @@ func (a *app) fail(ctx context.Context, err error) int {
 			j.Code, j.Exit = "partly-changed", exitPartly
 		}
 	case errors.As(err, &f):
-		j.Code, j.Exit = f.code, f.exit
+		j.Code, j.Exit = f.Code, exitOf[f.Class]
 	}
 	if ctx.Err() != nil && j.Exit != exitPartly {
 		j.Code, j.Exit, j.Message = "interrupted", exitInterrupted, "interrupted; "+a.afterInterrupt(step)
@@ -160,7 +142,7 @@ func (a *app) afterInterrupt(step *script.StepError) string {
 	switch {
 	case step != nil:
 		return "the target is as it was"
-	case a.ran:
+	case a.work.HasRun():
 		return "the script had run to its end before"
 	}
 	return "nothing was changed"
@@ -281,7 +263,7 @@ The usual day:
 Run "dapper-mirror demo" to see all of it on made-up data.`,
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
-				return trouble("usage", "unknown command %q%s; `dapper-mirror help` lists them", args[0], suggest(args[0], commandNames(cmd)))
+				return trouble("usage", "unknown command %q%s; `dapper-mirror help` lists them", args[0], words.Suggest(args[0], commandNames(cmd)))
 			}
 			return nil
 		},
@@ -337,6 +319,7 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	if err := s.apply(cmd); err != nil {
 		return err
 	}
+	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect = a.lockWait, s.places(), a.dialect
 	for _, f := range s.files {
 		a.detail("settings from %s", f.path)
 	}

@@ -6,11 +6,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
-	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
 func (a *app) captureCommand() *cobra.Command {
@@ -26,7 +24,7 @@ place: it can be compared and scripted, as source or as target, without a server
 		RunE: func(cmd *cobra.Command, args []string) error {
 			p, err := a.resolve(args[0], false)
 			if err == nil {
-				err = apart([]output{{"-o", out}}, p)
+				err = work.Apart([]work.Output{{Option: "-o", Path: out}}, p)
 			}
 			if err != nil {
 				return err
@@ -45,7 +43,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			a.note("captured %s: %s", c.Place, report.Counts(c))
 			if a.format == "json" && out != "" && out != "-" {
 				return a.json(func(o *report.Output) {
-					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count(catalog.Notable)}
+					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count()}
 				})
 			}
 			if out != "" && out != "-" {
@@ -57,14 +55,4 @@ place: it can be compared and scripted, as source or as target, without a server
 	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
-}
-
-// parsed reads back a script that was just written.
-func (a *app) parsed(text []byte, p *pair) (*script.Script, engine.Engine, error) {
-	s, err := script.Read(string(text))
-	if err != nil {
-		return nil, nil, trouble("script", "%w", err)
-	}
-	eng, err := place.EngineNamed(s.Meta.Engine)
-	return s, eng, err
 }

@@ -1,19 +1,18 @@
 package cli
 
 import (
-	"context"
+	"errors"
 	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
-	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
 // readScript reads a script file.
@@ -22,27 +21,12 @@ func (a *app) readScript(path string) (*script.Script, engine.Engine, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	s, err := script.Read(text)
-	if err != nil {
-		return nil, nil, trouble("script", "%s: %w", path, err)
+	s, eng, err := work.ReadScript([]byte(text))
+	var f *work.Failure
+	if errors.As(err, &f) {
+		err = trouble(f.Code, "%s: %w", path, f.Err)
 	}
-	eng, err := place.EngineNamed(s.Meta.Engine)
-	if err != nil {
-		return nil, nil, trouble("script", "%s: %w", path, err)
-	}
-	return s, eng, nil
-}
-
-// fit tells whether the target is what the script was written for.
-func (a *app) fit(ctx context.Context, s *script.Script, target *place.Place) (*catalog.Catalog, script.FitReport, error) {
-	c, err := target.Read(ctx, place.Options{LockWait: a.lockWait})
-	if err != nil {
-		return nil, script.FitReport{}, trouble("reading", "%w", err)
-	}
-	if c.Engine != s.Meta.Engine {
-		return nil, script.FitReport{}, trouble("engines", "the script is for %s and the target is %s", engineTitle(s.Meta.Engine), engineTitle(c.Engine))
-	}
-	return c, s.Check(c), nil
+	return s, eng, err
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -66,68 +50,40 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 				return trouble("script", "%s: %w", args[0], err)
 			}
 			var fit *script.FitReport
-			var stands standing
-			stands.unfinished = a.unfinished(args[0], s)
+			var stands work.Standing
+			unfinished := work.Unfinished(args[0], s)
 			if len(args) == 2 {
 				target, err := a.resolve(args[1], true)
 				if err != nil {
 					return err
 				}
-				_, r, err := a.fit(cmd.Context(), s, target)
+				_, r, err := a.work.Fit(cmd.Context(), s, target)
 				if err != nil {
 					return err
 				}
 				fit = &r
 				if len(r.Moves) > 0 {
 					a.exit = exitDifferent
-				} else if err = a.standing(cmd.Context(), s, target, r.Done, &stands); err != nil {
-					return err
+				} else if !r.Done {
+					if stands, err = a.work.Standing(cmd.Context(), s, target); err != nil {
+						return err
+					}
+					if len(stands.Lacking)+len(stands.Failing) > 0 {
+						a.exit = exitSafety
+					}
 				}
 			}
 			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Script = checkJSON(args[0], s, fit, stands) })
+				return a.json(func(o *report.Output) { o.Script = checkJSON(args[0], s, fit, stands, unfinished) })
 			}
-			a.checkText(s, fit, stands)
+			a.checkText(s, fit, stands, unfinished)
 			return nil
 		},
 	}
 }
 
-// standing is what stands in the way of a script on a target it fits.
-type standing struct {
-	lacking, failing []string
-	unfinished       string // the record of a run that stopped half way
-}
-
-func (a *app) standing(ctx context.Context, s *script.Script, target *place.Place, done bool, st *standing) (err error) {
-	if done || !target.Writable() || target.Missing() {
-		return nil
-	}
-	if st.lacking, err = a.lacking(ctx, s, target, false); err != nil {
-		return err
-	}
-	if st.failing, err = a.askAgain(ctx, s, target, rowCheckTime); err == nil && len(st.lacking)+len(st.failing) > 0 {
-		a.exit = exitSafety
-	}
-	return err
-}
-
-// unfinished is the record of a run of the script that stopped half way, ""
-// where there is none.
-func (a *app) unfinished(path string, s *script.Script) string {
-	base, err := a.beside(path, s.Meta.Target)
-	if err != nil {
-		return ""
-	}
-	rec, err := script.ReadRecord(base+".run.json", s)
-	if err != nil || !rec.Unfinished() {
-		return ""
-	}
-	return base + ".run.json"
-}
-
-func checkJSON(path string, s *script.Script, fit *script.FitReport, stands standing) *report.JSONScript {
-	js := &report.JSONScript{Lacking: stands.lacking, Unfinished: stands.unfinished, Gone: s.Meta.Gone, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
+func checkJSON(path string, s *script.Script, fit *script.FitReport, stands work.Standing, unfinished string) *report.JSONScript {
+	js := &report.JSONScript{Lacking: stands.Lacking, Unfinished: unfinished, Gone: s.Meta.Gone, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []report.JSONStep{}, Held: []report.JSONStep{}}
 	for _, st := range s.Steps {
 		j := report.JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks}
 		for _, text := range st.Cleared {
@@ -153,23 +109,23 @@ func checkJSON(path string, s *script.Script, fit *script.FitReport, stands stan
 	return js
 }
 
-func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing) {
+func (a *app) checkText(s *script.Script, fit *script.FitReport, stands work.Standing, unfinished string) {
 	st := a.style()
 	line := func(name, format string, args ...any) {
 		fmt.Fprintf(&a.out, "%-9s%s\n", name, report.Safe(fmt.Sprintf(format, args...)))
 	}
 	line("source", "%s", s.Meta.Source)
-	line("target", "%s (%s)", s.Meta.Target, engineTitle(s.Meta.Engine))
+	line("target", "%s (%s)", s.Meta.Target, engine.Title(s.Meta.Engine))
 	for i := 0; i+1 < len(s.Meta.Scope); i += 2 {
 		line("scope", "%s %s", s.Meta.Scope[i], s.Meta.Scope[i+1])
 	}
 	if s.Edited {
-		fmt.Fprintln(&a.out, st.Warn("edited   the script is not as it was written"+lostSteps(s)+"; apply runs it with --edited only"))
+		fmt.Fprintln(&a.out, st.Warn("edited   the script is not as it was written"+work.LostSteps(s)+"; apply runs it with --edited only"))
 	} else {
 		line("edited", "no")
 	}
-	if stands.unfinished != "" {
-		fmt.Fprintln(&a.out, st.Warn("stopped  a run of this script stopped half way ("+report.Safe(stands.unfinished)+"); go on with apply --resume"))
+	if unfinished != "" {
+		fmt.Fprintln(&a.out, st.Warn("stopped  a run of this script stopped half way ("+report.Safe(unfinished)+"); go on with apply --resume"))
 	}
 	for _, name := range s.Meta.Gone {
 		line("goes", "%s: only the target has it", name)
@@ -195,10 +151,10 @@ func (a *app) checkText(s *script.Script, fit *script.FitReport, stands standing
 	default:
 		line("fits", "yes: what the script touches and relies on is as it was")
 	}
-	for _, l := range stands.lacking {
+	for _, l := range stands.Lacking {
 		fmt.Fprintln(&a.out, st.Warn("lacks    "+report.Safe(l)))
 	}
-	for _, f := range stands.failing {
+	for _, f := range stands.Failing {
 		hang(&a.out, "fails    ", report.Safe(f), st.Width, st.Warn)
 	}
 	if steps := s.Planned(); len(steps) > 0 {

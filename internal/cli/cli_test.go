@@ -4,7 +4,6 @@ import (
 	"strings"
 	"testing"
 
-	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/fuzzing"
 	"dappermirror/internal/report"
 )
@@ -16,51 +15,6 @@ func TestOfSeveralExitCodesTheWorstCounts(t *testing.T) {
 		}
 		if worse(c[0], c[1]) != worse(c[1], c[0]) {
 			t.Errorf("%d and %d: the order matters", c[0], c[1])
-		}
-	}
-}
-
-func TestEditDistance(t *testing.T) {
-	for _, c := range []struct {
-		a, b string
-		want int
-	}{{"detail", "detail", 0}, {"detial", "detail", 2}, {"", "all", 3}, {"olny", "only", 2}, {"fil", "fill", 1}} {
-		if got := editDistance(c.a, c.b); got != c.want {
-			t.Errorf("%s %s: %d, want %d", c.a, c.b, got, c.want)
-		}
-	}
-}
-
-func TestFills(t *testing.T) {
-	c := &catalog.Catalog{}
-	for _, schema := range []string{"h", "s"} {
-		o := &catalog.Object{Kind: catalog.Table, Schema: schema, Name: "berth"}
-		o.Add(&catalog.Object{Kind: catalog.Column, Name: "depth"})
-		c.Add(o)
-	}
-	for in, want := range map[string]string{
-		"berth.depth=0":          "h.berth.depth=0 s.berth.depth=0",
-		"h.berth.depth=id = 1":   "h.berth.depth=id = 1",
-		"column:h.berth.depth=x": "h.berth.depth=x",
-		"berth.width=0":          "!no such column",
-		"berth.depth=":           "!COLUMN=EXPR",
-		"a.b.c.d=1":              "!is no column",
-	} {
-		got, err := fills([]string{in}, c)
-		if rest, bad := strings.CutPrefix(want, "!"); bad {
-			if err == nil || !strings.Contains(err.Error(), rest) {
-				t.Errorf("%s: %v, want %q", in, err, rest)
-			}
-			continue
-		}
-		var list []string
-		for _, k := range []string{"h.berth.depth", "s.berth.depth"} {
-			if v, ok := got[k]; ok {
-				list = append(list, k+"="+v)
-			}
-		}
-		if err != nil || strings.Join(list, " ") != want {
-			t.Errorf("%s: %v %v, want %s", in, list, err, want)
 		}
 	}
 }

@@ -3,11 +3,9 @@ package cli
 import (
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/compare"
-	"dappermirror/internal/core/order"
-	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
+	"dappermirror/internal/work"
 )
 
 func (a *app) compareCommand() *cobra.Command {
@@ -35,11 +33,11 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			}
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false, toCompare)
+				p, err := a.compare(cmd.Context(), args[0], target, false, work.ToCompare)
 				if err != nil {
 					return err
 				}
-				if p.comparison.Different() {
+				if p.Different() {
 					a.exit = worse(a.exit, exitDifferent)
 				}
 				a.compared(p, detail, all, group == "status", &out, i)
@@ -58,38 +56,22 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 }
 
 // compared writes one comparison.
-func (a *app) compared(p *pair, detail, all, byStatus bool, out *[]report.JSONComparison, n int) {
-	define, losses := definer(p.comparison), losses(p.comparison)
+func (a *app) compared(p *work.Pair, detail, all, byStatus bool, out *[]report.JSONComparison, n int) {
+	losses := p.Losses()
 	if a.format == "json" {
-		if !detail {
-			define = nil
+		var define report.Definer
+		if detail {
+			define = p.Definition
 		}
-		*out = append(*out, report.ComparisonJSON(p.comparison, all, define, losses))
+		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses))
 		return
 	}
 	if n > 0 {
 		a.out.WriteString("\n")
 	}
 	st := a.style()
-	report.List(&a.out, p.comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses})
+	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses})
 	if detail {
-		report.Detail(&a.out, p.comparison, st, define, losses)
+		report.Detail(&a.out, p.Comparison, st, p.Definition, losses)
 	}
-}
-
-// losses are what making the target like the source would destroy.
-func losses(c *compare.Comparison) map[*compare.Item][]order.Risk {
-	e, err := place.EngineNamed(c.Source.Engine)
-	if err != nil {
-		return nil
-	}
-	return order.Losses(c, e.Writer(engine.WriteOptions{}))
-}
-
-func definer(c *compare.Comparison) report.Definer {
-	e, err := place.EngineNamed(c.Source.Engine)
-	if err != nil {
-		return nil
-	}
-	return e.Definition
 }

@@ -13,7 +13,6 @@ import (
 
 	"dappermirror/internal/demo"
 	"dappermirror/internal/engine"
-	"dappermirror/internal/engine/sqlite"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
@@ -51,7 +50,7 @@ that this is wanted.`,
 				}
 				return trouble("write", "%w", err)
 			}
-			d := &demoWalk{app: a, source: "dev.db", target: "live.db", names: sqliteNames}
+			d := &demoWalk{app: a, source: "dev.db", target: "live.db"}
 			var err error
 			if server != "" {
 				err = d.onServer(cmd.Context(), server)
@@ -80,31 +79,24 @@ that this is wanted.`,
 	return cmd
 }
 
-// demoNames are the words that differ between the engines' samples.
-type demoNames struct{ close, hotfix, pilotage, flag, fillFamily, fillFlag, pilotName string }
-
-var sqliteNames = demoNames{close: "table:booking", hotfix: "index:ix_invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
-	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=substr(name, instr(name, ' ') + 1)", pilotName: "column:pilot.name"}
-var postgresNames = demoNames{close: "table:harbour.booking", hotfix: "index:harbour.invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
-	fillFlag: "vessel.flag_state=flag", fillFamily: "pilot.family_name=split_part(name, ' ', 2)", pilotName: "column:pilot.name"}
-
-var mysqlNames = demoNames{close: "table:booking", hotfix: "index:invoice.invoice_due", pilotage: "column:booking.pilotage", flag: "column:vessel.flag",
-	fillFlag: "vessel.flag_state='QH'", fillFamily: "pilot.family_name='(unknown)'", pilotName: "column:pilot.name"}
-
 type demoWalk struct {
 	app            *app
 	source, target string
-	names          demoNames
+	names          demo.Words
 }
 
-func (d *demoWalk) inFolder(ctx context.Context, folder string) error {
+func (d *demoWalk) inFolder(ctx context.Context, folder string) (err error) {
+	eng := demo.Embedded()
+	if d.names, err = demo.WordsFor(eng); err != nil {
+		return trouble("demo", "%w", err)
+	}
 	for side, file := range map[demo.Side]string{demo.Dev: d.source, demo.Live: d.target} {
 		path := filepath.Join(folder, file)
-		db, err := sqlite.Engine{}.Open(ctx, path, engine.OpenOptions{Write: true, Create: true})
+		db, err := eng.Open(ctx, path, engine.OpenOptions{Write: true, Create: true})
 		if err != nil {
 			return trouble("write", "%s: %w", path, err)
 		}
-		err = demo.Build(ctx, sqlite.Engine{}, db, side)
+		err = demo.Build(ctx, eng, db, side)
 		db.Close()
 		if err != nil {
 			return trouble("write", "%s: %w", path, err)
@@ -119,10 +111,12 @@ func (d *demoWalk) onServer(ctx context.Context, server string) error {
 	if err != nil {
 		return err
 	}
-	if p.Engine == nil || p.Engine.Name() == "sqlite" {
-		return trouble("usage", "--server takes a server's URL; without it the demo makes SQLite files")
+	if _, file := p.Engine.(engine.Embedded); p.Engine == nil || file {
+		return trouble("usage", "--server takes a server's URL; without it the demo makes files")
 	}
-	d.names = map[string]demoNames{"postgres": postgresNames, "mysql": mysqlNames}[p.Engine.Name()]
+	if d.names, err = demo.WordsFor(p.Engine); err != nil {
+		return trouble("demo", "%w", err)
+	}
 	admin, err := p.Open(ctx, engine.OpenOptions{Write: true})
 	if err != nil {
 		return trouble("open", "%w", err)
@@ -187,8 +181,8 @@ func (d *demoWalk) run(want int, args ...string) error {
 
 func (d *demoWalk) walk(folder string) error {
 	s, t, n := d.source, d.target, d.names
-	scope := []string{"--except", n.hotfix}
-	allow := []string{"--may-lose", n.pilotage + "," + n.pilotName + "," + n.flag, "--fill", n.fillFamily, "--fill", n.fillFlag}
+	scope := []string{"--except", n.Hotfix}
+	allow := []string{"--may-lose", n.Pilotage + "," + n.PilotName + "," + n.Flag, "--fill", n.FillFamily, "--fill", n.FillFlag}
 	var scratch []string
 	if strings.Contains(t, "://") { // beside the two databases that were made
 		scratch = []string{"--scratch", t}
@@ -206,7 +200,7 @@ func (d *demoWalk) walk(folder string) error {
 		args []string
 	}{
 		{"The developers' database is ahead of the live one. What differs?", exitDifferent, []string{"compare", s, t}},
-		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.close}},
+		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.Close}},
 		{"The script. What would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, scope)},
 		{"The losses were talked over and are allowed, by name. The live hot fix (an index) stays.", exitOK, with([]string{"script", s, t, "-o", "up.sql", "--backout", "down.sql"}, scope, allow)},
 		{"Somebody else is to approve it. What is it, and does the target still fit?", exitOK, []string{"check", "up.sql", t}},

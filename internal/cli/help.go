@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 )
@@ -40,14 +41,25 @@ var options = map[string]struct {
 	value  string // "" for a switch
 	values []string
 }{
-	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", []string{"owners", "grants", "definers"}}, "empty-source": {optCounts, "", nil},
+	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", groups()}, "empty-source": {optCounts, "", nil},
 	"output": {optWrites, "FILE", nil}, "force": {optWrites, "", nil}, "backout": {optWrites, "FILE", nil}, "avoid-blocking": {optWrites, "", nil}, "as": {optWrites, "ROLE", nil}, "create": {optWrites, "", nil}, "server": {optWrites, "URL", nil}, "only-data": {optWrites, "", nil},
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
 	"lock-timeout": {optRuns, "TIME", nil}, "lock-tries": {optRuns, "N", nil}, "step-timeout": {optRuns, "TIME", nil}, "save-rows": {optRuns, "FOLDER", nil}, "backup-command": {optRuns, "COMMAND", nil},
 	"detail": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
 	"format": {optGeneral, "text|json", []string{"text", "json"}}, "color": {optGeneral, "WHEN", []string{"auto", "always", "never"}}, "progress": {optGeneral, "WHEN", []string{"auto", "always", "never"}},
-	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", []string{"sqlite"}}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},
+	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", dialects()}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},
+}
+
+// dialects are the engines whose SQL texts can be read.
+func dialects() []string {
+	var out []string
+	for _, e := range engine.All() {
+		if _, ok := e.(engine.TextReader); ok {
+			out = append(out, e.Name())
+		}
+	}
+	return out
 }
 
 // helpWidth is how wide help is at most: it is read on any terminal.
@@ -199,7 +211,7 @@ func (a *app) helpCommand() *cobra.Command {
 					return nil
 				}
 			}
-			return trouble("usage", "there is no command or topic %q%s; `dapper-mirror help` lists them", args[0], suggest(args[0], commandNames(root)))
+			return trouble("usage", "there is no command or topic %q%s; `dapper-mirror help` lists them", args[0], words.Suggest(args[0], commandNames(root)))
 		},
 	}
 }
@@ -244,7 +256,7 @@ zsh, fish and powershell.
 			case "powershell":
 				return root.GenPowerShellCompletionWithDesc(&a.out)
 			}
-			return trouble("usage", "there is no completion for %q%s; it is one of %s", args[0], suggest(args[0], slices.Clone(shells)), strings.Join(shells, ", "))
+			return trouble("usage", "there is no completion for %q%s; it is one of %s", args[0], words.Suggest(args[0], slices.Clone(shells)), strings.Join(shells, ", "))
 		},
 	}
 }
@@ -304,11 +316,9 @@ func (a *app) completePatterns(_ *cobra.Command, args []string, to string) ([]st
 	kind, _, named := strings.Cut(to, ":")
 	if !named {
 		var out []string
-		for _, e := range place.Engines {
-			if s, ok := e.(engine.Surveyor); ok {
-				for _, k := range s.Kinds() {
-					out = append(out, string(k.Kind)+":")
-				}
+		for _, e := range engine.All() {
+			for _, k := range e.Kinds().List {
+				out = append(out, string(k.Kind)+":")
 			}
 		}
 		slices.Sort(out)

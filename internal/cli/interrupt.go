@@ -6,7 +6,6 @@ import (
 	"io"
 	"os"
 	"os/signal"
-	"sync/atomic"
 	"syscall"
 	"time"
 
@@ -21,7 +20,7 @@ const grace = 3 * time.Second
 // context. A second one, or the end of the grace a SIGTERM leaves, ends the
 // program wherever it is: the operating system and the servers give its locks
 // back and undo what was not committed.
-func interrupts(stderr io.Writer, changing *atomic.Bool) (context.Context, func()) {
+func interrupts(stderr io.Writer, changing func() bool) (context.Context, func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	signals := make(chan os.Signal, 4)
 	done := make(chan struct{})
@@ -42,7 +41,7 @@ func interrupts(stderr io.Writer, changing *atomic.Bool) (context.Context, func(
 					continue
 				}
 			}
-			leave(stderr, changing.Load())
+			leave(stderr, changing())
 		}
 	}()
 	return ctx, func() {

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -15,6 +14,7 @@ import (
 	"dappermirror/internal/rehearse"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
 // rehearsing are the options of a rehearsal.
@@ -61,30 +61,31 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return err
 				}
 				var fit script.FitReport
-				if actual, fit, err = a.fit(cmd.Context(), s, target); err != nil {
+				if actual, fit, err = a.work.Fit(cmd.Context(), s, target); err != nil {
 					return err
 				}
 				if len(fit.Moves) > 0 && !fit.Done {
 					return &script.MovedError{Moves: fit.Moves}
 				}
 			} else {
-				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, whole)
+				wr, err := a.writing(&w, "", args[1])
 				if err != nil {
 					return err
 				}
-				plan, text, err := a.write(cmd.Context(), p, &w, "", args[1])
+				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, work.Whole)
 				if err != nil {
 					return err
 				}
-				if s, eng, err = a.parsed(text, p); err != nil {
+				made, err := a.work.Write(cmd.Context(), p, wr)
+				if err != nil {
 					return err
 				}
-				target, actual, desired = p.target, plan.Actual, plan.Desired
-				if len(plan.Held) > 0 {
+				s, eng, target, actual, desired = made.Script, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired
+				if len(made.Plan.Held) > 0 {
 					a.exit = exitSafety
 				}
 			}
-			res, err := a.rehearse(cmd.Context(), s, nil, eng, target, actual, desired, re)
+			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, work.Rehearsal{Scratch: re.scratch, CopyRows: re.copyRows})
 			if err != nil {
 				return err
 			}
@@ -114,53 +115,6 @@ func (a *app) scriptAt(path string) (*script.Script, engine.Engine, error) {
 		return nil, nil, nil
 	}
 	return s, eng, err
-}
-
-// rehearse holds a rehearsal of a script, and of its back-out script.
-func (a *app) rehearse(ctx context.Context, s, back *script.Script, eng engine.Engine, target *place.Place, actual, desired *catalog.Catalog, re rehearsing) (*rehearse.Result, error) {
-	where := re.scratch
-	if where != "" && where != engine.LocalScratch {
-		p, err := a.resolve(where, false)
-		if err != nil {
-			return nil, err
-		}
-		if !p.Writable() || p.Engine.Name() != eng.Name() {
-			return nil, trouble("usage", "--scratch %s: it is no %s server", where, eng.Title())
-		}
-		where = p.Address
-	}
-	opt := rehearse.Options{Where: where, Desired: desired, Groups: map[string]bool{}, CopyRows: re.copyRows}
-	for _, g := range s.Meta.Groups {
-		opt.Groups[g] = true
-	}
-	if re.copyRows > 0 {
-		if !target.Writable() || target.Missing() {
-			return nil, trouble("usage", "--copy-rows: %s is no database, it has no rows", target.Label)
-		}
-		db, err := target.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
-		if err != nil {
-			return nil, trouble("open", "%w", err)
-		}
-		defer db.Close()
-		opt.From = db
-	}
-	stop := a.working("rehearsing")
-	defer stop()
-	if a.verbose {
-		opt.Progress = func(step, of int, title string) {
-			if step > 0 {
-				a.detail("rehearsing step %d of %d  %s", step, of, title)
-			}
-		}
-	}
-	res, err := rehearse.Run(ctx, s, back, eng, actual, opt)
-	if errors.Is(err, engine.ErrNoScratch) {
-		return nil, trouble("scratch", "%w", err)
-	}
-	if err != nil {
-		return nil, trouble("rehearse", "%w", err)
-	}
-	return res, nil
 }
 
 // rehearsed says how a rehearsal went.

@@ -14,6 +14,7 @@ import (
 	"github.com/spf13/pflag"
 	"go.yaml.in/yaml/v4"
 
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/report"
 )
@@ -95,7 +96,7 @@ func (s *settings) readSettings(path string, data []byte) {
 		key, value := root.Content[i], root.Content[i+1]
 		into := map[string]map[string]string{"settings": f.Settings, "places": f.Places}[key.Value]
 		if into == nil {
-			wrong(key, "%q is no key of a settings file%s", key.Value, suggest(key.Value, []string{"settings", "places"}))
+			wrong(key, "%q is no key of a settings file%s", key.Value, words.Suggest(key.Value, []string{"settings", "places"}))
 			continue
 		}
 		if value.Kind != yaml.MappingNode && value.Tag != "!!null" {
@@ -105,7 +106,7 @@ func (s *settings) readSettings(path string, data []byte) {
 		for k := 0; k+1 < len(value.Content); k += 2 {
 			name, v := value.Content[k], value.Content[k+1]
 			if key.Value == "settings" && configurable[name.Value] == "" {
-				wrong(name, "%q is no setting%s; `dapper-mirror config` lists them", name.Value, suggest(name.Value, slices.Collect(maps.Keys(configurable))))
+				wrong(name, "%q is no setting%s; `dapper-mirror config` lists them", name.Value, words.Suggest(name.Value, slices.Collect(maps.Keys(configurable))))
 				continue
 			}
 			text, ok := scalarOrList(v)

@@ -6,11 +6,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
 func (a *app) syncCommand() *cobra.Command {
@@ -28,42 +28,40 @@ Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := unwritten(out, force); err != nil {
+			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
 				return err
 			}
-			if err := a.ownInput([]output{{"-o", out}}, args...); err != nil {
-				return err
-			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, w.reads(false))
+			wr, err := a.writing(&w, out, args[1])
 			if err != nil {
 				return err
 			}
-			if !p.target.Writable() {
-				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.target.Label)
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(false))
+			if err != nil {
+				return err
+			}
+			if !p.Target.Writable() {
+				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.Target.Label)
 			}
 			if a.format != "json" {
-				report.List(&a.out, p.comparison, a.style(), report.ListOptions{Losses: losses(p.comparison)})
+				report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses()})
 			}
-			if !p.comparison.Different() {
+			if !p.Comparison.Different() {
 				zero := 0
-				return a.syncDone(&report.JSONRun{Target: p.target.Label, Remaining: &zero}, nil)
+				return a.syncDone(&report.JSONRun{Target: p.Target.Label, Remaining: &zero}, nil)
 			}
-			plan, text, err := a.write(cmd.Context(), p, &w, out, args[1])
+			made, err := a.work.Write(cmd.Context(), p, wr)
 			if err != nil {
 				return err
 			}
 			if out != "" {
-				if err := a.put(out, text, force); err != nil {
+				if err := a.put(out, made.Text, force); err != nil {
 					return err
 				}
 			}
-			s, eng, err := a.parsed(text, p)
-			if err != nil {
-				return err
-			}
+			plan := made.Plan
 			if a.format != "json" {
 				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(words.Number(len(plan.Steps), "step", "steps")))
-				a.stepList(s.Planned())
+				a.stepList(made.Script.Planned())
 			}
 			if len(plan.WillFail()) > 0 {
 				a.willFail(plan)
@@ -78,11 +76,11 @@ Exit code 3 says that something was held back or refused.`,
 				}
 			}
 			o.file, o.create, o.rowChecks, o.rowCheckTime = out, w.create, w.rowChecks, w.rowCheckTime
-			ran, err := a.run(cmd.Context(), s, eng, p.target, o)
+			ran, err := a.run(cmd.Context(), made.Script, made.Engine, p.Target, o)
 			if err != nil {
 				return err
 			}
-			return a.compareAgain(cmd.Context(), args, plan, p.target.Label, ran)
+			return a.compareAgain(cmd.Context(), args, plan, p.Target.Label, ran)
 		},
 	}
 	o.flags(cmd)
@@ -95,11 +93,11 @@ Exit code 3 says that something was held back or refused.`,
 
 // compareAgain says what still differs when the script has run.
 func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan, target string, ran int) error {
-	again, err := a.compare(ctx, args[0], args[1], false, toCompare)
+	again, err := a.compare(ctx, args[0], args[1], false, work.ToCompare)
 	if err != nil {
 		return err
 	}
-	left := again.comparison.Differences()
+	left := again.Differences()
 	remaining := len(left)
 	if len(plan.Held) > 0 || remaining > 0 {
 		a.exit = exitSafety
@@ -110,10 +108,10 @@ func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan,
 			fmt.Fprintf(&a.out, "held back  %s (%s)\n", report.Safe(r.Because()), report.Safe(script.WayOut(r)))
 		}
 	}
-	return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: target, Remaining: &remaining}, again.comparison)
+	return a.syncDone(&report.JSONRun{Steps: ran, Held: len(plan.Held), Target: target, Remaining: &remaining}, again)
 }
 
-func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {
+func (a *app) syncDone(run *report.JSONRun, again *work.Pair) error {
 	if a.format == "json" {
 		return a.json(func(o *report.Output) { o.Run = run })
 	}
@@ -125,6 +123,6 @@ func (a *app) syncDone(run *report.JSONRun, again *compare.Comparison) error {
 		return nil
 	}
 	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", words.Number(*run.Remaining, "object still differs", "objects still differ"))
-	report.List(&a.out, again, a.style(), report.ListOptions{Losses: losses(again)})
+	report.List(&a.out, again.Comparison, a.style(), report.ListOptions{Losses: again.Losses()})
 	return nil
 }

@@ -7,7 +7,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/engine"
-	"dappermirror/internal/place"
 )
 
 // topics are the help texts that belong to no command.
@@ -30,13 +29,9 @@ func topics() []*cobra.Command {
 func kindsTopic() string {
 	var b strings.Builder
 	b.WriteString("The kinds each engine reads and writes, by the words patterns know them by.\nComments belong to everything that can have one; owners and grants count with\n--include. What a place holds beyond these is reported with its number, never\npassed over.\n")
-	for _, e := range place.Engines {
-		s, ok := e.(engine.Surveyor)
-		if !ok {
-			continue
-		}
+	for _, e := range engine.All() {
 		fmt.Fprintf(&b, "\n%s\n", e.Title())
-		for _, k := range s.Kinds() {
+		for _, k := range e.Kinds().List {
 			note := k.Note
 			if note == "" {
 				note = "–"

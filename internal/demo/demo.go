@@ -5,13 +5,14 @@ package demo
 import (
 	"context"
 	"embed"
+	"encoding/json"
 	"fmt"
 
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 )
 
-//go:embed sqlite/*.sql postgres/*.sql mysql/*.sql
+//go:embed */*.sql */words.json
 var files embed.FS
 
 // Side is one of the two databases.
@@ -22,6 +23,31 @@ const (
 	Dev  Side = "dev"  // the source, without rows
 	Live Side = "live" // the target, with the rows of a year
 )
+
+// Words are what is said about the sample in an engine's own names.
+type Words struct {
+	Close, Hotfix, Pilotage, Flag, PilotName string // patterns
+	FillFamily, FillFlag                     string // values of --fill
+}
+
+// WordsFor are the words of an engine's sample.
+func WordsFor(eng engine.Engine) (w Words, err error) {
+	data, err := files.ReadFile(eng.Name() + "/words.json")
+	if err != nil {
+		return w, fmt.Errorf("there is no sample for %s", eng.Title())
+	}
+	return w, json.Unmarshal(data, &w)
+}
+
+// Embedded is the engine whose sample needs no server.
+func Embedded() engine.Engine {
+	for _, e := range engine.All() {
+		if _, ok := e.(engine.Embedded); ok {
+			return e
+		}
+	}
+	return nil
+}
 
 // Text is the SQL that builds one side.
 func Text(eng engine.Engine, side Side) (string, error) {

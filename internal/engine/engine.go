@@ -16,10 +16,18 @@ import (
 
 // Engine is one database system.
 type Engine interface {
-	// Name is the word of catalogs and scripts: "sqlite".
+	// Name is its word in catalogs and scripts; it never changes.
 	Name() string
-	// Title is its name for people: "SQLite".
+	// Title is its name for people.
 	Title() string
+	// Schemes are the words its addresses begin with, the usual one first.
+	Schemes() []string
+	// Kinds are those it reads and writes.
+	Kinds() *catalog.Kinds
+	// Groups are the facts that count only when they are asked for: "owners".
+	Groups() []string
+	// Blank is a structure of the engine with nothing in it.
+	Blank() *catalog.Catalog
 	// Dialect is how its SQL is taken apart.
 	Dialect() sqltext.Dialect
 	// Writer makes SQL of changes.
@@ -35,9 +43,8 @@ type Engine interface {
 
 // WriteOptions are what the user says about writing.
 type WriteOptions struct {
-	// Fill is, by "table.column" as the engine compares names, the SQL
-	// expression that gives existing rows a value.
-	Fill map[string]string
+	// Fill is, by column, the SQL expression that gives existing rows a value.
+	Fill map[catalog.Ref]string
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
@@ -89,14 +96,19 @@ type Roles interface {
 	As(f *Frame, role string)
 }
 
-// KindNote says of a kind what an engine does with it.
-type KindNote struct {
-	Kind catalog.Kind
-	Note string
+// Embedded is an Engine whose databases are files. Places that look like one
+// are recognised by their contents.
+type Embedded interface {
+	// Head reads the beginning of a file, in a way that no lock of ours is lost
+	// by it.
+	Head(path string, n int) ([]byte, error)
+	// Recognise tells whether a file that begins so is a database.
+	Recognise(head []byte) bool
+	// Endings are what its files' names usually end in: ".db".
+	Endings() []string
+	// Files are all files that a database is made of.
+	Files(address string) []string
 }
-
-// Surveyor is an Engine that lists the kinds it reads and writes.
-type Surveyor interface{ Kinds() []KindNote }
 
 // Verifier is an Engine that can tell whether a structure that did not come
 // from a server (a capture) holds nothing but what its kinds are made of.

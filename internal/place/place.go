@@ -13,28 +13,13 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
-	"dappermirror/internal/engine/mysql"
-	"dappermirror/internal/engine/postgres"
-	"dappermirror/internal/engine/sqlite"
 )
-
-// Engines are the database systems there are.
-var Engines = []engine.Engine{sqlite.Engine{}, postgres.Engine{}, mysql.Engine{}}
-
-// EngineNamed finds an engine by the name catalogs and scripts carry.
-func EngineNamed(name string) (engine.Engine, error) {
-	for _, e := range Engines {
-		if e.Name() == name {
-			return e, nil
-		}
-	}
-	return nil, fmt.Errorf("this program does not know the engine %q; it may be too old", name)
-}
 
 // Place is where a structure is read from or written to.
 type Place struct {
@@ -91,21 +76,40 @@ func Resolve(text string, opt Options) (*Place, error) {
 		return &Place{Label: "standard input", Identity: "-", capture: "-", stdin: opt.Stdin, dialect: opt.Dialect, streamed: true}, nil
 	}
 	if m := scheme.FindStringSubmatch(text); m != nil {
-		switch m[1] {
-		case "sqlite":
-			return sqliteFile(strings.TrimPrefix(text, "sqlite:"), opt)
-		case "postgres", "postgresql":
-			return server(postgres.Engine{}, text)
-		case "mysql", "mariadb":
-			return server(mysql.Engine{}, text)
-		case "git":
+		if e := engine.ForScheme(m[1]); e != nil {
+			if _, ok := e.(engine.Embedded); ok {
+				return databaseFile(e, strings.TrimPrefix(text, m[1]+":"), opt)
+			}
+			return server(e, text)
+		}
+		if m[1] == "git" {
 			return nil, fmt.Errorf("%s: places of this kind cannot be read yet", m[1])
 		}
 		if strings.Contains(text, "://") {
-			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are postgres://, mariadb://, mysql://, sqlite: and files", redact(text), m[1])
+			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are %s and files", redact(text), m[1], strings.Join(schemes(), ", "))
 		}
 	}
 	return file(text, opt)
+}
+
+// schemes are the beginnings of addresses, as people write them.
+func schemes() []string {
+	var out []string
+	for _, e := range engine.All() {
+		after := "://"
+		if _, ok := e.(engine.Embedded); ok {
+			after = ":"
+		}
+		for _, s := range e.Schemes() {
+			out = append(out, s+after)
+		}
+	}
+	return out
+}
+
+// embedded are the engines whose databases are files.
+func embedded() []engine.Engine {
+	return slices.DeleteFunc(engine.All(), func(e engine.Engine) bool { _, ok := e.(engine.Embedded); return !ok })
 }
 
 // server resolves a URL of a database server.
@@ -197,13 +201,14 @@ func redact(text string) string {
 	return u.String()
 }
 
-func sqliteFile(path string, opt Options) (*Place, error) {
+// databaseFile is a file that is a database of an engine, or is to be one.
+func databaseFile(e engine.Engine, path string, opt Options) (*Place, error) {
 	_, err := os.Stat(path)
 	missing := errors.Is(err, os.ErrNotExist)
 	if missing && !opt.Create {
 		return nil, fmt.Errorf("%s: %w; check the path, or give --create to make a new database", path, engine.ErrNotFound)
 	}
-	return &Place{Label: path, Identity: identity(path), Engine: sqlite.Engine{}, Address: path, missing: missing}, nil
+	return &Place{Label: path, Identity: identity(path), Engine: e, Address: path, missing: missing}, nil
 }
 
 func identity(path string) string {
@@ -221,8 +226,8 @@ func file(path string, opt Options) (*Place, error) {
 	st, err := os.Stat(path)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
-		if opt.Create && filepath.Ext(path) != ".json" {
-			return sqliteFile(path, opt)
+		if db := embedded(); opt.Create && filepath.Ext(path) != ".json" && len(db) > 0 {
+			return databaseFile(db[0], path, opt)
 		}
 		return nil, fmt.Errorf("%s: %w; check the path, or give --create to make a new database", path, engine.ErrNotFound)
 	case err != nil:
@@ -234,23 +239,31 @@ func file(path string, opt Options) (*Place, error) {
 	case strings.EqualFold(filepath.Ext(path), ".sql"):
 		return text(path, []string{path}, opt)
 	}
-	head, err := sqlite.Head(path, 512)
-	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
-	}
-	switch {
-	case sqlite.Recognise(head):
-		return sqliteFile(path, opt)
-	case bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")):
-		return &Place{Label: path, Identity: identity(path), capture: path}, nil
-	case len(head) == 0:
-		switch strings.ToLower(filepath.Ext(path)) {
-		case ".db", ".sqlite", ".sqlite3", ".db3":
-			return sqliteFile(path, opt)
+	return recognise(path, opt)
+}
+
+// recognise tells databases and captures by how they begin, empty files by
+// their names.
+func recognise(path string, opt Options) (*Place, error) {
+	var titles []string
+	for _, e := range embedded() {
+		db := e.(engine.Embedded)
+		head, err := db.Head(path, 512)
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 		}
-		return nil, fmt.Errorf("%s is empty; write sqlite:%s if it is meant as an empty SQLite database", path, path)
+		switch {
+		case db.Recognise(head), len(head) == 0 && slices.Contains(db.Endings(), strings.ToLower(filepath.Ext(path))):
+			return databaseFile(e, path, opt)
+		case bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")):
+			return &Place{Label: path, Identity: identity(path), capture: path}, nil
+		}
+		titles = append(titles, e.Title())
+		if len(head) == 0 {
+			return nil, fmt.Errorf("%s is empty; write %s:%s if it is meant as an empty %s database", path, e.Schemes()[0], path, e.Title())
+		}
 	}
-	return nil, fmt.Errorf("%s: neither a SQLite database, a capture nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", path)
+	return nil, fmt.Errorf("%s: neither a %s database, a capture nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", path, strings.Join(titles, " or "))
 }
 
 // folder is a folder of .sql files, however deep.
@@ -274,7 +287,7 @@ func folder(path string, opt Options) (*Place, error) {
 // text is a place of SQL texts. Without a dialect it is read as the engine
 // that can read texts.
 func text(label string, files []string, opt Options) (*Place, error) {
-	for _, e := range Engines {
+	for _, e := range engine.All() {
 		if _, ok := e.(engine.TextReader); ok && (opt.Dialect == "" || opt.Dialect == e.Name()) {
 			return &Place{Label: label, Identity: identity(label), Engine: e, texts: files, stdin: opt.Stdin}, nil
 		}
@@ -312,8 +325,10 @@ func (p *Place) Files() []string {
 		return p.texts
 	case p.capture != "":
 		return []string{p.capture}
-	case p.Engine != nil && p.Engine.Name() == "sqlite":
-		return []string{p.Address, p.Address + "-journal", p.Address + "-wal", p.Address + "-shm"}
+	case p.Engine != nil:
+		if db, ok := p.Engine.(engine.Embedded); ok {
+			return db.Files(p.Address)
+		}
 	}
 	return nil
 }
@@ -354,7 +369,9 @@ func (p *Place) Open(ctx context.Context, opt engine.OpenOptions) (engine.Databa
 // Read reads the structure of the place.
 func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error) {
 	if p.missing {
-		return &catalog.Catalog{Engine: p.Engine.Name(), Place: p.Label, FoldNames: p.Engine.Name() == "sqlite"}, nil
+		c := p.Engine.Blank()
+		c.Place = p.Label
+		return c, nil
 	}
 	if p.pipe != "" {
 		f, err := os.Open(p.pipe)
@@ -377,8 +394,9 @@ func (p *Place) Read(ctx context.Context, opt Options) (*catalog.Catalog, error)
 		p.empty = err == nil && len(c.Objects) == 0
 		return c, err
 	}
-	if st, err := os.Stat(p.Address); err == nil && st.Size() == 0 && p.Engine.Name() == "sqlite" {
-		p.empty = true
+	if _, ok := p.Engine.(engine.Embedded); ok {
+		st, err := os.Stat(p.Address)
+		p.empty = err == nil && st.Size() == 0
 	}
 	db, err := p.Open(ctx, engine.OpenOptions{LockWait: opt.LockWait})
 	if err != nil {
@@ -438,9 +456,10 @@ func (p *Place) readCapture() (*catalog.Catalog, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}
-	if p.Engine, err = EngineNamed(c.Engine); err != nil {
+	if p.Engine, err = engine.Named(c.Engine); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}
+	c.Kinds = p.Engine.Kinds()
 	if v, ok := p.Engine.(engine.Verifier); ok { // anybody can write such a file
 		for _, o := range c.Objects {
 			if err := v.Verify(o); err != nil {

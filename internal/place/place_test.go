@@ -6,6 +6,8 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+
+	_ "dappermirror/internal/engine/all"
 )
 
 // TestResolve: what the user typed, what it is taken for, and how it is named

@@ -16,7 +16,7 @@ import (
 // Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
 func Counts(c *catalog.Catalog) string {
 	var said []string
-	for _, n := range c.Count(catalog.Notable) {
+	for _, n := range c.Count() {
 		said = append(said, words.Number(n.N, n.Kind.Title(), n.Kind.Plural()))
 	}
 	if len(said) == 0 {

@@ -205,7 +205,7 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 // adds both definitions.
 func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk) JSONComparison {
 	side := func(x *catalog.Catalog) JSONSide {
-		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count(catalog.Notable)}
+		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count()}
 	}
 	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Similarity()) / 10, Counts: c.Counts(), Losing: len(losses), Differences: []JSONItem{}}
 	for _, it := range c.Items {

@@ -204,7 +204,9 @@ func TestShortenAndCounts(t *testing.T) {
 			t.Errorf("%s: %s, want %s", in, got, want)
 		}
 	}
-	if got := Counts(side("x", "table a: id=int #i=x #j=y", "view v: x")); got != "1 table, 2 indexes, 1 view" {
+	c := side("x", "table a: id=int #i=x #j=y", "view v: x")
+	c.Kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.Index, catalog.View}, []catalog.KindInfo{{Kind: catalog.Index, Notable: true}})
+	if got := Counts(c); got != "1 table, 2 indexes, 1 view" {
 		t.Error(got)
 	}
 }

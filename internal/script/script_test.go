@@ -17,22 +17,25 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql"
+	"dappermirror/internal/engine/postgres"
+	"dappermirror/internal/engine/sqlite"
 	"dappermirror/internal/fuzzing"
 )
 
 // odd is a name that tries everything to get out of a comment.
 const odd = "x\n; DROP TABLE y; --*/ $$ \x1b[31m \u202e \" ' \r\n.shell id\n\\! id"
 
-type toyEngine struct{ dialect sqltext.Dialect }
+var lite = sqlite.Engine{}.Dialect()
 
-func (toyEngine) Name() string                            { return "toy" }
-func (toyEngine) Title() string                           { return "Toy" }
-func (e toyEngine) Dialect() sqltext.Dialect              { return e.dialect }
-func (toyEngine) Writer(engine.WriteOptions) order.Writer { return nil }
-func (toyEngine) Definition(o *catalog.Object) string     { return "" }
-func (toyEngine) Open(context.Context, string, engine.OpenOptions) (engine.Database, error) {
-	return nil, errors.New("no")
+type toyEngine struct {
+	engine.Engine // what is not wanted here
+	dialect       sqltext.Dialect
 }
+
+func (toyEngine) Name() string               { return "toy" }
+func (toyEngine) Title() string              { return "Toy" }
+func (e toyEngine) Dialect() sqltext.Dialect { return e.dialect }
 func (toyEngine) Frame(*order.Plan) engine.Frame {
 	return engine.Frame{Client: []string{".bail on"}, Settings: []string{"SET a;"}, Begin: "BEGIN;", Guards: []string{"GUARD;"}, Checks: []string{"CHECK;"}, Commit: "COMMIT;", Restore: []string{"RESET a;"},
 		Notes: []string{"One transaction.", "A second note."}, Lock: "everything", RunWith: "toy %[1]s < %[2]s"}
@@ -64,7 +67,7 @@ func plan(name string) *order.Plan {
 }
 
 func text(name string) string {
-	text, err := Write(Input{Plan: plan(name), Engine: toyEngine{sqltext.SQLite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"})
+	text, err := Write(Input{Plan: plan(name), Engine: toyEngine{dialect: lite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"})
 	if err != nil {
 		panic(err)
 	}
@@ -98,7 +101,7 @@ func TestWriteAndRead(t *testing.T) {
 		if r := s.Planned()[0].Risks; len(r) != 1 || r[0].On.Name != name {
 			t.Errorf("the risk is lost: %v", r)
 		}
-		cmds, err := s.Commands(sqltext.SQLite)
+		cmds, err := s.Commands(lite)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -165,7 +168,7 @@ func TestReadBadScripts(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.Commands(sqltext.SQLite); err == nil || !strings.Contains(err.Error(), "line ") {
+	if _, err := s.Commands(lite); err == nil || !strings.Contains(err.Error(), "line ") {
 		t.Errorf("an open quote: %v", err)
 	}
 }
@@ -184,7 +187,7 @@ func TestFooterIsSmall(t *testing.T) {
 			p.Steps = append(p.Steps, &order.Step{Number: i + 1, Action: &order.Action{About: ref, Title: "change table " + name + ": drop column pilotage", Makes: []catalog.Ref{ref},
 				SQL: []string{"ALTER TABLE " + name + " DROP COLUMN pilotage, ADD COLUMN pilotage_fee numeric(8,2) NOT NULL DEFAULT 0;", "COMMENT ON TABLE " + name + " IS 'what the pilots are paid for each call';"}, Risks: []order.Risk{{Kind: order.Loss, On: col, Text: "every value of column pilotage of table " + name}}}})
 		}
-		b, err := Write(Input{Plan: p, Engine: toyEngine{sqltext.SQLite}, Source: "dev.db", Target: "live.db", FileName: "up.sql", TargetArg: "live.db"})
+		b, err := Write(Input{Plan: p, Engine: toyEngine{dialect: lite}, Source: "dev.db", Target: "live.db", FileName: "up.sql", TargetArg: "live.db"})
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -303,7 +306,7 @@ func TestRun(t *testing.T) {
 		}
 		db := &fake{failAt: c.failAt, err: c.err, now: c.now}
 		var told []int
-		err = Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{Progress: func(step, of int, _ string) {
+		err = Run(t.Context(), s, toyEngine{dialect: lite}, db, RunOptions{Progress: func(step, of int, _ string) {
 			if step > 0 {
 				told = append(told, step*10+of)
 			}
@@ -343,7 +346,7 @@ func TestRunStopsWhenInterrupted(t *testing.T) {
 	}
 	ctx, cancel := context.WithCancel(t.Context())
 	db := &fake{now: plan("berth").Actual}
-	err = Run(ctx, s, toyEngine{sqltext.SQLite}, db, RunOptions{Progress: func(step, of int, _ string) {
+	err = Run(ctx, s, toyEngine{dialect: lite}, db, RunOptions{Progress: func(step, of int, _ string) {
 		if step > 0 {
 			cancel()
 		}
@@ -360,7 +363,7 @@ func TestRunWithoutCommit(t *testing.T) {
 		t.Fatal(err)
 	}
 	db := &fake{now: plan("berth").Actual}
-	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{}); err == nil || !strings.Contains(err.Error(), "never commits") {
+	if err := Run(t.Context(), s, toyEngine{dialect: lite}, db, RunOptions{}); err == nil || !strings.Contains(err.Error(), "never commits") {
 		t.Errorf("a script that lost its COMMIT: %v", err)
 	}
 }
@@ -376,14 +379,14 @@ func FuzzRead(f *testing.F) {
 			return
 		}
 		r.Check(&catalog.Catalog{})
-		for _, d := range []sqltext.Dialect{sqltext.SQLite, sqltext.Postgres, sqltext.MySQL} {
+		for _, d := range []sqltext.Dialect{lite, postgres.Engine{}.Dialect(), mysql.Engine{}.Dialect()} {
 			cmds, err := r.Commands(d)
 			if err != nil {
 				continue
 			}
 			for _, c := range cmds {
 				if c.Line < 1 || !strings.Contains(r.Body, c.Text) {
-					t.Fatalf("%s: a command that is not there: %+v", d.Name, c)
+					t.Fatalf("%+v: a command that is not there: %+v", d, c)
 				}
 			}
 		}
@@ -438,7 +441,7 @@ func apart(t *testing.T) *Script {
 // on carries out each statement once.
 func TestResume(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "up.run.json")
-	eng := toyEngine{sqltext.SQLite}
+	eng := toyEngine{dialect: lite}
 	for dies := 1; ; dies++ {
 		s := apart(t)
 		if !s.NeedsRecord(eng) {
@@ -487,7 +490,7 @@ func TestResume(t *testing.T) {
 }
 
 func TestRecordsThatDoNotFit(t *testing.T) {
-	s, eng := apart(t), toyEngine{sqltext.SQLite}
+	s, eng := apart(t), toyEngine{dialect: lite}
 	path := filepath.Join(t.TempDir(), "up.run.json")
 	for name, c := range map[string]struct{ text, says string }{
 		"damaged":        {"{", "damaged"},
@@ -531,7 +534,7 @@ func TestLocksAreTriedAgain(t *testing.T) {
 	}{{3, 2, true}, {2, 5, false}, {0, 1, false}} {
 		db := &locked{fake: fake{now: plan("berth").Actual}, fails: c.fails}
 		told := 0
-		err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ },
+		err := Run(t.Context(), s, toyEngine{dialect: lite}, db, RunOptions{LockTries: c.tries, Retry: func(try, of int, _ error) { told++ },
 			Holders: func(_ context.Context, tables []catalog.Ref) []string {
 				return []string{fmt.Sprint("the harbour office holds ", tables[0])}
 			}})
@@ -566,7 +569,7 @@ func (l *locked) Exec(ctx context.Context, sql string) error {
 func TestLimitsHoldForEachStep(t *testing.T) {
 	s := apart(t)
 	db := &limiter{fake: fake{now: plan("berth").Actual}}
-	if err := Run(t.Context(), s, toyEngine{sqltext.SQLite}, db, RunOptions{LockTimeout: time.Second, StepTimeout: time.Minute}); err != nil {
+	if err := Run(t.Context(), s, toyEngine{dialect: lite}, db, RunOptions{LockTimeout: time.Second, StepTimeout: time.Minute}); err != nil {
 		t.Fatal(err)
 	}
 	if got := strings.Join(db.said, "|"); got != "SET a;|lock 1s|step 1m0s|ALTER 1;|ALTER 2;|lock 1s|step 1m0s|CREATE newcomer;|RESET a;" {

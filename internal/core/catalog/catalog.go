@@ -382,7 +382,8 @@ type Gap struct {
 
 // Catalog is the structure of one database at one moment.
 type Catalog struct {
-	Engine  string // "sqlite", "postgres"
+	Engine  string // the engine's name
+	Kinds   *Kinds // the engine's kinds
 	Version string // the server's or library's
 	Place   string // where it was read, without secrets
 	// FoldNames says that the engine compares names without regard to ASCII
@@ -511,9 +512,15 @@ type Count struct {
 	N    int  `json:"count"`
 }
 
-// Count counts objects and, of the parts, those people count too (indexes,
-// triggers and the like: kinds for which counted is true), most basic first.
-func (c *Catalog) Count(partCounts func(Kind) bool) []Count {
+// Count counts objects and, of the parts, those people count too (notable
+// kinds: indexes, triggers and the like), most basic first.
+func (c *Catalog) Count() []Count {
+	notable := map[Kind]bool{}
+	if c.Kinds != nil {
+		for _, k := range c.Kinds.List {
+			notable[k.Kind] = k.Notable
+		}
+	}
 	n := map[Kind]int{}
 	for _, o := range c.Objects {
 		if o.Group != "" {
@@ -521,7 +528,7 @@ func (c *Catalog) Count(partCounts func(Kind) bool) []Count {
 		}
 		n[o.Kind]++
 		for _, p := range o.Parts {
-			if partCounts(p.Kind) {
+			if notable[p.Kind] {
 				n[p.Kind]++
 			}
 		}
@@ -531,7 +538,7 @@ func (c *Catalog) Count(partCounts func(Kind) bool) []Count {
 		out = append(out, Count{k, v})
 	}
 	sort.Slice(out, func(i, j int) bool {
-		a, b := Rank(out[i].Kind), Rank(out[j].Kind)
+		a, b := c.Kinds.Rank(out[i].Kind), c.Kinds.Rank(out[j].Kind)
 		if a != b {
 			return a < b
 		}

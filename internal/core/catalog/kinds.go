@@ -19,31 +19,49 @@ const (
 	Trigger    Kind = "trigger"
 )
 
-// kindOrder is the order in which kinds are listed to people, and the rank
-// that breaks ties between steps nothing else orders.
-var kindOrder = []Kind{
-	"extension", Schema, "language", "collation", Enum, "domain", "composite", "range", Sequence,
-	Table, "foreign-table", VirtualTable,
-	Column, PrimaryKey, Unique, Check, "exclusion", ForeignKey,
-	Index, Routine, "aggregate", View, "materialized-view", Trigger, "policy", "rule",
+// KindInfo is what an engine says of a kind that it reads and writes.
+type KindInfo struct {
+	Kind Kind
+	Note string // what is done with it, for people
+	// Notable parts are counted as objects are when a catalog is summed up:
+	// they could as well be objects of their own.
+	Notable bool
 }
 
-var kindRank = func() map[Kind]int {
-	m := make(map[Kind]int, len(kindOrder))
-	for i, k := range kindOrder {
-		m[k] = i + 1
-	}
-	return m
-}()
-
-// Rank is the place of a kind in listings; unknown kinds come last.
-func Rank(k Kind) int {
-	if r, ok := kindRank[k]; ok {
-		return r
-	}
-	return len(kindOrder) + 1
+// Kinds are those of one engine. The zero of it, nil, knows none.
+type Kinds struct {
+	List []KindInfo
+	rank map[Kind]int
 }
 
-// Notable tells which kinds of part are counted when a catalog is summed up:
-// those that could as well be objects of their own.
-func Notable(k Kind) bool { return k == Index || k == Trigger || k == "policy" || k == "rule" }
+// NewKinds makes the kinds of an engine. basic are those that are listed to
+// people in this order, the others behind them; it also breaks ties between
+// steps nothing else orders.
+func NewKinds(basic []Kind, list []KindInfo) *Kinds {
+	ks := &Kinds{List: list, rank: make(map[Kind]int, len(basic))}
+	for i, k := range basic {
+		ks.rank[k] = i - len(basic)
+	}
+	return ks
+}
+
+// Rank is the place of a kind in listings: a number that grows; kinds that are
+// not basic come last, together.
+func (ks *Kinds) Rank(k Kind) int {
+	if ks == nil {
+		return 0
+	}
+	return ks.rank[k]
+}
+
+// Info is what the engine says of a kind; the zero value where it has none such.
+func (ks *Kinds) Info(k Kind) KindInfo {
+	if ks != nil {
+		for _, i := range ks.List {
+			if i.Kind == k {
+				return i
+			}
+		}
+	}
+	return KindInfo{}
+}

@@ -164,7 +164,7 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 	}
 	slices.SortStableFunc(c.Items, func(a, b *Item) int {
 		x, y := a.Object(), b.Object()
-		if n := catalog.Rank(x.Kind) - catalog.Rank(y.Kind); n != 0 {
+		if n := target.Kinds.Rank(x.Kind) - target.Kinds.Rank(y.Kind); n != 0 {
 			return n
 		}
 		if n := strings.Compare(x.Schema, y.Schema); n != 0 {

@@ -10,7 +10,7 @@ import (
 // the source, everything left or out of scope stays as the target has it.
 // Planning starts from it, so a choice never needs a case of its own there.
 func (c *Comparison) Desired() *catalog.Catalog {
-	d := &catalog.Catalog{Engine: c.Target.Engine, Version: c.Target.Version, Place: c.Target.Place,
+	d := &catalog.Catalog{Engine: c.Target.Engine, Kinds: c.Target.Kinds, Version: c.Target.Version, Place: c.Target.Place,
 		FoldNames: c.Target.FoldNames, Limits: c.Target.Limits}
 	// What one side does not know is no wish of the other.
 	d.Gaps = append(append(d.Gaps, c.Target.Gaps...), c.Source.Gaps...)

@@ -14,6 +14,7 @@ type graph struct {
 	// release are the waits for a thing that is changed in place so that it
 	// lets go of what it needed.
 	release []release
+	kinds   *catalog.Kinds
 }
 
 // strength is how firmly one action waits for another.
@@ -91,7 +92,7 @@ func (l *ledger) removers(r catalog.Ref) []int {
 }
 
 func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
-	g := &graph{actions: actions, after: make([]map[int]strength, len(actions))}
+	g := &graph{actions: actions, kinds: actual.Kinds, after: make([]map[int]strength, len(actions))}
 	for i := range actions {
 		g.after[i] = map[int]strength{}
 	}
@@ -339,7 +340,7 @@ func (h *ready) Less(i, j int) bool {
 	if p, q := phase(x), phase(y); p != q {
 		return p < q
 	}
-	if p, q := catalog.Rank(x.About.Object().Kind), catalog.Rank(y.About.Object().Kind); p != q {
+	if p, q := h.g.kinds.Rank(x.About.Object().Kind), h.g.kinds.Rank(y.About.Object().Kind); p != q {
 		return p < q
 	}
 	if x.About.Object() != y.About.Object() {

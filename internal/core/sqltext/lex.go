@@ -10,7 +10,6 @@ import (
 
 // Dialect says how a dialect quotes and comments.
 type Dialect struct {
-	Name           string
 	Backtick       bool // `name`
 	Bracket        bool // [name]
 	DoubleIsString bool // "text" is a string, not a name
@@ -25,14 +24,15 @@ type Dialect struct {
 	Backslashes bool // a \ outside quotes begins a command
 	Variables   bool // :name, :'name' and :"name" are replaced
 	LineEnders  bool // a line that holds only / or go ends a statement
+	// Command begins, at the start of a line, a line for the client; "" where
+	// there are none such.
+	Command string
+	// OpenComment says that a comment may end with the text.
+	OpenComment bool
+	// TriggerEnds says that a trigger ends with the END behind a semicolon, as
+	// it has semicolons in its body (SQLite: sqlite3_complete).
+	TriggerEnds bool
 }
-
-// The dialects.
-var (
-	SQLite   = Dialect{Name: "sqlite", Backtick: true, Bracket: true, LineEnders: true}
-	Postgres = Dialect{Name: "postgres", EString: true, Dollar: true, Nested: true, Backslashes: true, Variables: true}
-	MySQL    = Dialect{Name: "mysql", Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true, Backslashes: true}
-)
 
 // After is the dialect of what follows a statement: MySQL's modes change what
 // quotes and backslashes mean (MariaDB: SQL_MODE).
@@ -243,7 +243,7 @@ func lexBlockComment(l *lexer) stateFn {
 			l.pos++
 		}
 	}
-	if l.d.Name == "sqlite" { // SQLite: a comment may end with the input
+	if l.d.OpenComment {
 		return l.emit(Comment)
 	}
 	return l.emit(Bad)

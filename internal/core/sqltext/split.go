@@ -42,7 +42,7 @@ func Split(d Dialect, text string) []Statement {
 			continue
 		}
 		delimiterLine := d.Delimiter && t.Is("delimiter")
-		if start < 0 && (lineStart || t.Pos == 0) && (delimiterLine || t.Text == "." && d.Name == "sqlite" || t.Text == `\` && d.Name == "postgres") {
+		if start < 0 && (lineStart || t.Pos == 0) && (delimiterLine || d.Command != "" && t.Text == d.Command) {
 			end := strings.IndexByte(text[t.Pos:], '\n')
 			if end < 0 {
 				end = len(text) - t.Pos
@@ -123,9 +123,8 @@ func ends(text string, t Token, delimiter string) int {
 }
 
 // complete tells whether a statement that now ends in a semicolon is whole.
-// SQLite: sqlite3_complete; a trigger ends with the END behind a semicolon.
 func complete(d Dialect, sig []Token) bool {
-	if d.Name != "sqlite" || len(sig) < 3 || !sig[0].Is("create") {
+	if !d.TriggerEnds || len(sig) < 3 || !sig[0].Is("create") {
 		return true
 	}
 	if !sig[1].Is("trigger") && !(len(sig) > 2 && (sig[1].Is("temp") || sig[1].Is("temporary")) && sig[2].Is("trigger")) {

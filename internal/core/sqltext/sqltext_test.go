@@ -35,7 +35,7 @@ func TestLex(t *testing.T) {
 			got = append(got, letters[tok.Kind]+":"+tok.Text)
 		}
 		if g := strings.Join(got, "|"); g != c.want {
-			t.Errorf("%s %q\n got %s\nwant %s", c.d.Name, c.in, g, c.want)
+			t.Errorf("%+v %q\n got %s\nwant %s", c.d, c.in, g, c.want)
 		}
 	}
 }
@@ -96,7 +96,7 @@ func TestSplit(t *testing.T) {
 			got = append(got, mark+s.Text)
 		}
 		if strings.Join(got, "¦") != strings.Join(c.want, "¦") {
-			t.Errorf("%s %q\n got %q\nwant %q", c.d.Name, c.in, got, c.want)
+			t.Errorf("%+v %q\n got %q\nwant %q", c.d, c.in, got, c.want)
 		}
 	}
 }
@@ -116,7 +116,7 @@ func TestClosed(t *testing.T) {
 		{MySQL.After("SET SESSION sql_mode = 'NO_BACKSLASH_ESCAPES';"), `SELECT '\';`, true}, {MySQL.After("SET SESSION sql_mode = 'ANSI_QUOTES';"), `SELECT "\";`, true},
 	} {
 		if err := Closed(c.d, c.in); (err == nil) != c.closed {
-			t.Errorf("%s %q: %v", c.d.Name, c.in, err)
+			t.Errorf("%+v %q: %v", c.d, c.in, err)
 		}
 	}
 	for in, want := range map[string]string{"SELECT 1\n/\n2;": "SELECT 1 /\n2;", "SELECT 1 AS\n\tGo -- x\nFROM t;": "SELECT 1 AS Go -- x\nFROM t;", "SELECT 1 -- c\n/\n2;": "SELECT 1 -- c\n/**//\n2;", "SELECT '\n/\n', a\n/ 2;": "SELECT '\n/\n', a\n/ 2;"} {
@@ -165,12 +165,12 @@ func FuzzLex(f *testing.F) {
 				b.WriteString(tok.Text)
 			}
 			if b.String() != s {
-				t.Fatalf("%s: tokens are %q, input %q", d.Name, b.String(), s)
+				t.Fatalf("%+v: tokens are %q, input %q", d, b.String(), s)
 			}
 			at := 0
 			for _, st := range Split(d, s) {
 				if st.Pos < at || !strings.HasPrefix(s[st.Pos:], st.Text) {
-					t.Fatalf("%s: statement %q at %d of %q", d.Name, st.Text, st.Pos, s)
+					t.Fatalf("%+v: statement %q at %d of %q", d, st.Text, st.Pos, s)
 				}
 				at = st.Pos + len(st.Text)
 			}

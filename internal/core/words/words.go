@@ -1,9 +1,11 @@
-// Package words writes numbers for people.
+// Package words writes numbers and lists for people.
 package words
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
+	"strings"
 )
 
 // Number writes a count with its noun: "1 row", "9,310 rows".
@@ -36,4 +38,59 @@ func Size(n int64) string {
 		return fmt.Sprintf("%.1f %s", f, unit)
 	}
 	return fmt.Sprintf("%.0f %s", f, unit)
+}
+
+// Join lists words with commas; of more than most, how many more there are.
+func Join(list []string, most int) string {
+	out := ""
+	for i, w := range list {
+		switch {
+		case i == most:
+			return fmt.Sprintf("%s and %d more", out, len(list)-most)
+		case i > 0:
+			out += ", "
+		}
+		out += w
+	}
+	return out
+}
+
+// Suggest is what a misspelled word may have meant, as the end of a sentence.
+func Suggest(word string, list []string) string {
+	slices.Sort(list)
+	best, distance := "", 1+len(word)/2
+	for _, w := range list {
+		d := editDistance(strings.ToLower(word), w)
+		if word != "" && strings.HasPrefix(w, word) {
+			d = 1
+		}
+		if d < distance {
+			best, distance = w, d
+		}
+	}
+	if best == "" {
+		return ""
+	}
+	return "; meant " + best + "?"
+}
+
+// editDistance is how many letters lie between two words.
+func editDistance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		diag := row[0]
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := diag
+			if a[i-1] != b[j-1] {
+				cost++
+			}
+			diag = row[j]
+			row[j] = min(cost, row[j]+1, row[j-1]+1)
+		}
+	}
+	return row[len(b)]
 }

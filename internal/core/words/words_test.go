@@ -14,3 +14,14 @@ func TestWords(t *testing.T) {
 		}
 	}
 }
+
+func TestEditDistance(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int
+	}{{"detail", "detail", 0}, {"detial", "detail", 2}, {"", "all", 3}, {"olny", "only", 2}, {"fil", "fill", 1}} {
+		if got := editDistance(c.a, c.b); got != c.want {
+			t.Errorf("%s %s: %d, want %d", c.a, c.b, got, c.want)
+		}
+	}
+}

@@ -24,6 +24,11 @@ import (
 // Engine is MariaDB, and MySQL.
 type Engine struct{}
 
+func init() { engine.Register(Engine{}) }
+
+// dialect is how MariaDB's SQL, and its client, read a text.
+var dialect = sqltext.Dialect{Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true, Backslashes: true}
+
 // Name implements engine.Engine.
 func (Engine) Name() string { return "mysql" }
 
@@ -31,25 +36,35 @@ func (Engine) Name() string { return "mysql" }
 func (Engine) Title() string { return "MariaDB/MySQL" }
 
 // Dialect implements engine.Engine.
-func (Engine) Dialect() sqltext.Dialect { return sqltext.MySQL }
+func (Engine) Dialect() sqltext.Dialect { return dialect }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 	return &Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
 }
 
-// Kinds implements engine.Surveyor.
-func (Engine) Kinds() []engine.KindNote {
-	return []engine.KindNote{
+// Schemes implements engine.Engine.
+func (Engine) Schemes() []string { return []string{"mariadb", "mysql"} }
+
+// Groups implements engine.Engine.
+func (Engine) Groups() []string { return []string{"grants", "definers"} }
+
+// Blank implements engine.Engine.
+func (Engine) Blank() *catalog.Catalog { return &catalog.Catalog{Engine: "mysql", Kinds: kinds} }
+
+// Kinds implements engine.Engine.
+func (Engine) Kinds() *catalog.Kinds { return kinds }
+
+var kinds = catalog.NewKinds([]catalog.Kind{catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.Routine, catalog.View, catalog.Trigger},
+	[]catalog.KindInfo{
 		{Kind: kindDatabase, Note: "its default character set and collation"},
 		{Kind: catalog.Table, Note: "engine, character set, options, partitions, system versioning; one ALTER TABLE for all its changes"},
 		{Kind: catalog.Column, Note: "with its place among the others"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey, Note: "dropped before and added after what it stands on changes"},
-		{Kind: catalog.Index, Note: "unique, full-text, spatial, descending, prefixes, ignored"}, {Kind: kindPeriod, Note: "application-time periods"},
-		{Kind: catalog.Trigger, Note: "with its order and SQL mode"}, {Kind: catalog.View, Note: "replaced in place"},
+		{Kind: catalog.Index, Note: "unique, full-text, spatial, descending, prefixes, ignored", Notable: true}, {Kind: kindPeriod, Note: "application-time periods"},
+		{Kind: catalog.Trigger, Note: "with its order and SQL mode", Notable: true}, {Kind: catalog.View, Note: "replaced in place"},
 		{Kind: catalog.Routine, Note: "functions and procedures, with SQL mode and character set"}, {Kind: kindPackage}, {Kind: kindPackageBody},
 		{Kind: kindGrant, Note: "with --include grants"}, {Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
-	}
-}
+	})
 
 // mode is the SQL mode the statements run in. Without strictness a narrowing
 // cuts values silently; NO_ZERO_DATE would refuse rows that are there.
@@ -313,7 +328,7 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 		return nil, explain(err)
 	}
 	defer d.conn.ExecContext(context.WithoutCancel(ctx), "SET SESSION sql_mode = "+literal(before))
-	c := &catalog.Catalog{Engine: "mysql"}
+	c := Engine{}.Blank()
 	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&c.Version); err != nil {
 		return nil, explain(err)
 	}

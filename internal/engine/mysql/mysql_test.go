@@ -180,7 +180,7 @@ func TestDelimited(t *testing.T) {
 	for _, body := range []string{"SELECT 1", "BEGIN SELECT ';'; END", "BEGIN /* ;; */ SELECT 1;; END", "BEGIN SELECT `a;b`, \"c;d\", 'e\\';'; # ;\n END"} {
 		text := "SELECT 0;\n" + delimited(body) + "\nSELECT 2;\n"
 		var got []string
-		for _, s := range sqltext.Split(sqltext.MySQL, text) {
+		for _, s := range sqltext.Split(dialect, text) {
 			if s.Open {
 				t.Errorf("%q is open", s.Text)
 			}

@@ -68,7 +68,7 @@ func title(o *catalog.Object) string {
 // mentions lists the names in a text, folded.
 func mentions(text string) map[string]bool {
 	out := map[string]bool{}
-	for _, t := range sqltext.Lex(sqltext.MySQL, text) {
+	for _, t := range sqltext.Lex(dialect, text) {
 		if t.IsName() {
 			out[strings.ToLower(t.Name())] = true
 		}

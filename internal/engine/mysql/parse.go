@@ -17,7 +17,7 @@ import (
 func plain(text, database string) string {
 	if strings.Contains(text, "/*!") || strings.Contains(text, "/*M!") {
 		var b strings.Builder
-		for _, t := range sqltext.Lex(sqltext.MySQL, text) {
+		for _, t := range sqltext.Lex(dialect, text) {
 			inner, ok := strings.CutPrefix(t.Text, "/*!")
 			if !ok {
 				inner, ok = strings.CutPrefix(t.Text, "/*M!")
@@ -35,7 +35,7 @@ func plain(text, database string) string {
 		return text
 	}
 	var b strings.Builder
-	toks := sqltext.Lex(sqltext.MySQL, text)
+	toks := sqltext.Lex(dialect, text)
 	for i := 0; i < len(toks); i++ {
 		if toks[i].Kind == sqltext.Quoted && toks[i].Text == quote(database) && i+2 < len(toks) && toks[i+1].Text == "." && toks[i+2].Kind == sqltext.Quoted {
 			i++
@@ -55,7 +55,7 @@ type cursor struct {
 
 func newCursor(text string) *cursor {
 	c := &cursor{text: text}
-	for _, t := range sqltext.Lex(sqltext.MySQL, text) {
+	for _, t := range sqltext.Lex(dialect, text) {
 		if !t.Blank() {
 			c.toks = append(c.toks, t)
 		}

@@ -394,7 +394,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 }
 
 func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
-	f, ok := w.Fill[o.Key()+"."+col.Key()]
+	f, ok := w.Fill[o.PartRef(col)]
 	return f, ok
 }
 

@@ -18,7 +18,7 @@ func (Engine) Verify(o *catalog.Object) error {
 		case p.Name == "definition" && (kind == catalog.Routine || kind == catalog.Trigger || kind == kindEvent || kind == kindPackage || kind == kindPackageBody), p.Name == "body":
 			return compound(text)
 		case p.Value.Form == catalog.FormSQL, p.Name == "type", p.Name == "written", p.Name == "written partitions", p.Name == "definition":
-			return sqltext.Fragment(sqltext.MySQL, text)
+			return sqltext.Fragment(dialect, text)
 		}
 		return nil
 	})
@@ -33,7 +33,7 @@ var inExpression = map[string]bool{"select": true, "return": true, "when": true,
 // semicolon outside every BEGIN, IF, CASE, LOOP, REPEAT and WHILE ends it
 // (MariaDB: Programmatic and Compound Statements).
 func compound(text string) error {
-	toks := sqltext.Significant(sqltext.MySQL, text)
+	toks := sqltext.Significant(dialect, text)
 	depth, brackets := 0, 0
 	head := false // between WHILE or FOR and its DO, or its LOOP in Oracle's mode
 	for i, t := range toks {

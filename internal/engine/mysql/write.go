@@ -12,8 +12,8 @@ import (
 
 // Writer turns changes into MariaDB's and MySQL's SQL.
 type Writer struct {
-	// Fill gives the value for existing rows of a column, by "table.column".
-	Fill map[string]string
+	// Fill gives the value for existing rows of a column.
+	Fill map[catalog.Ref]string
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
@@ -212,7 +212,7 @@ func delivered(c *order.Change, o *catalog.Object, sql string) string {
 }
 
 func commented(sql string) bool {
-	return slices.ContainsFunc(sqltext.Lex(sqltext.MySQL, sql), func(t sqltext.Token) bool { return t.Kind == sqltext.Comment })
+	return slices.ContainsFunc(sqltext.Lex(dialect, sql), func(t sqltext.Token) bool { return t.Kind == sqltext.Comment })
 }
 
 // delimited ends a statement so that the client finds its end, whatever

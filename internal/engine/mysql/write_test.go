@@ -13,7 +13,12 @@ import (
 // another; all losses are allowed.
 func plan(t *testing.T, fill map[string]string, source, target []string) *order.Plan {
 	t.Helper()
-	return planWith(t, &Writer{Fill: fill}, source, target)
+	by := map[catalog.Ref]string{}
+	for column, value := range fill {
+		table, name, _ := strings.Cut(column, ".")
+		by[catalog.Ref{Kind: catalog.Table, Name: table, PartKind: catalog.Column, Part: name}] = value
+	}
+	return planWith(t, &Writer{Fill: by}, source, target)
 }
 
 func planWith(t *testing.T, w *Writer, source, target []string) *order.Plan {

@@ -25,8 +25,19 @@ func (Engine) As(f *engine.Frame, role string) {
 	f.Notes = append(f.Notes, "It acts for the role "+role+", which the account that runs it must be a member of.")
 }
 
-// Kinds implements engine.Surveyor.
-func (Engine) Kinds() []engine.KindNote { return writer.Kinds() }
+// Schemes implements engine.Engine.
+func (Engine) Schemes() []string { return []string{"postgres", "postgresql"} }
+
+// Groups implements engine.Engine.
+func (Engine) Groups() []string { return []string{"owners", "grants"} }
+
+// Blank implements engine.Engine.
+func (Engine) Blank() *catalog.Catalog {
+	return &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds}
+}
+
+// Kinds implements engine.Engine.
+func (Engine) Kinds() *catalog.Kinds { return vocab.Kinds }
 
 // analyze writes ANALYZE for the columns that lost their statistics: changing
 // a type removes them (PostgreSQL: ALTER TABLE, Notes).

@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/postgres/writer"
 )
 
@@ -49,7 +50,7 @@ func TestFrameGivesBack(t *testing.T) {
 		}
 	}
 	for _, s := range append(f.Settings, f.Restore...) {
-		if n := len(sqltext.Split(sqltext.Postgres, s)); n != 1 {
+		if n := len(sqltext.Split(vocab.Dialect, s)); n != 1 {
 			t.Errorf("%q is %d statements", s, n)
 		}
 	}

@@ -82,7 +82,7 @@ func parents(actual *catalog.Catalog, statements []string) []catalog.Ref {
 			}
 			i += at + len(" REFERENCES ")
 			name, _, _ := strings.Cut(sql[i:], "(")
-			if t := sqltext.Significant(sqltext.Postgres, name); len(t) == 3 {
+			if t := sqltext.Significant(vocab.Dialect, name); len(t) == 3 {
 				if o := actual.Find(catalog.Ref{Kind: catalog.Table, Schema: t[0].Name(), Name: t[2].Name()}); o != nil && !slices.Contains(out, o.Ref()) {
 					out = append(out, o.Ref())
 				}

@@ -22,6 +22,7 @@ import (
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/reader"
+	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/postgres/writer"
 )
 
@@ -31,6 +32,8 @@ const oldest = 130000
 // Engine is PostgreSQL.
 type Engine struct{}
 
+func init() { engine.Register(Engine{}) }
+
 // Name implements engine.Engine.
 func (Engine) Name() string { return "postgres" }
 
@@ -38,7 +41,7 @@ func (Engine) Name() string { return "postgres" }
 func (Engine) Title() string { return "PostgreSQL" }
 
 // Dialect implements engine.Engine.
-func (Engine) Dialect() sqltext.Dialect { return sqltext.Postgres }
+func (Engine) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {

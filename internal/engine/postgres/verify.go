@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // Verify implements engine.Verifier. A definition that makes its object may
@@ -19,17 +20,17 @@ func (Engine) Verify(o *catalog.Object) error {
 		}
 		text := p.Value.String()
 		made := ""
-		for i, st := range sqltext.Split(sqltext.Postgres, text) {
+		for i, st := range sqltext.Split(vocab.Dialect, text) {
 			verb, what := verbOf(st.Text)
 			switch {
 			case i == 0 && verb != "create":
-				return sqltext.Fragment(sqltext.Postgres, text)
+				return sqltext.Fragment(vocab.Dialect, text)
 			case i == 0:
 				made = what
 			case verb != "alter" && verb != "create" && verb != "comment" || what != made:
 				return fmt.Errorf("%w: behind it stands %q", sqltext.ErrNotClosed, sqltext.CommentSafe(st.Text[:min(40, len(st.Text))]))
 			}
-			if err := sqltext.Closed(sqltext.Postgres, strings.TrimSuffix(st.Text, ";")+"\n;"); err != nil {
+			if err := sqltext.Closed(vocab.Dialect, strings.TrimSuffix(st.Text, ";")+"\n;"); err != nil {
 				return err
 			}
 		}
@@ -42,7 +43,7 @@ var fillers = []string{"or", "replace", "constraint", "unique", "trusted", "proc
 
 // verbOf is the first word of a statement and the word for what it is about.
 func verbOf(sql string) (verb, what string) {
-	for _, t := range sqltext.Significant(sqltext.Postgres, sql) {
+	for _, t := range sqltext.Significant(vocab.Dialect, sql) {
 		w := strings.ToLower(t.Text)
 		switch {
 		case verb == "":

@@ -103,7 +103,7 @@ func renamed(o *catalog.Object, as string) string {
 
 // namesItself tells whether an expression in CREATE TABLE names the table.
 func namesItself(o *catalog.Object) bool {
-	toks := sqltext.Significant(sqltext.SQLite, o.Text("sql"))
+	toks := sqltext.Significant(dialect, o.Text("sql"))
 	for i, t := range toks {
 		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.Match && i+1 < len(toks) && toks[i+1].IsOp(".") {
 			return true
@@ -214,7 +214,7 @@ func returnsInQuotes(text string) bool {
 	if !strings.Contains(text, "\r") {
 		return false
 	}
-	for _, t := range sqltext.Lex(sqltext.SQLite, text) {
+	for _, t := range sqltext.Lex(dialect, text) {
 		if (t.Kind == sqltext.String || t.Kind == sqltext.Quoted) && strings.Contains(t.Text, "\r") {
 			return true
 		}

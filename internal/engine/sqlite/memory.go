@@ -34,7 +34,7 @@ func (m *memory) close() {
 // relations are the folded names in a statement.
 func relations(text string) []string {
 	var out []string
-	for _, tok := range sqltext.Lex(sqltext.SQLite, text) {
+	for _, tok := range sqltext.Lex(dialect, text) {
 		if tok.IsName() {
 			out = append(out, catalog.FoldASCII(tok.Name()))
 		}

@@ -40,7 +40,7 @@ var buffers = sync.Pool{New: func() any { b := make([]sqltext.Token, 0, 512); re
 
 func newParser(text string) *parser {
 	buf := buffers.Get().(*[]sqltext.Token)
-	p := &parser{text: text, toks: sqltext.LexInto(*buf, sqltext.SQLite, text), buf: buf}
+	p := &parser{text: text, toks: sqltext.LexInto(*buf, dialect, text), buf: buf}
 	p.skip()
 	return p
 }
@@ -232,7 +232,7 @@ func (p *parser) closed(h head, typ, name string) error {
 		}
 	}
 	if h.kind == catalog.Trigger {
-		if err := sqltext.Closed(sqltext.SQLite, statement(p.text)); err != nil {
+		if err := sqltext.Closed(dialect, statement(p.text)); err != nil {
 			return err
 		}
 	}

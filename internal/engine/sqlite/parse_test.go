@@ -316,7 +316,7 @@ func TestNamesItself(t *testing.T) {
 		if got := namesItself(o); got != want {
 			t.Errorf("%s: %v", text, got)
 		}
-		if toks := sqltext.Significant(sqltext.SQLite, renamed(o, "new")); want && !strings.Contains(fmt.Sprint(toks), "new") {
+		if toks := sqltext.Significant(dialect, renamed(o, "new")); want && !strings.Contains(fmt.Sprint(toks), "new") {
 			t.Errorf("%s: not renamed inside", text)
 		}
 	}

@@ -30,7 +30,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	}
 	for _, it := range changes {
 		a.Risks = append(a.Risks, w.partRisks(c, it)...)
-		if fill, ok := w.Fill[o.Match+"."+it.Object().Match]; ok && it.Kind() == catalog.Column && it.Target == nil {
+		if fill, ok := w.Fill[o.PartRef(it.Object())]; ok && it.Kind() == catalog.Column && it.Target == nil {
 			a.Fills = append(a.Fills, order.NewFill(o.PartRef(it.Source), quoteName(old.Name), fill))
 		}
 		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil || !it.Source.Has("not null") || it.Target.Has("not null") {
@@ -117,7 +117,7 @@ func (w *Writer) copyLists(c *order.Change) (into, from []string) {
 		if col.Has("generated") {
 			continue
 		}
-		fill, filled := w.Fill[c.Source.Match+"."+col.Match]
+		fill, filled := w.Fill[c.Source.PartRef(col)]
 		was := c.Target.Part(catalog.Column, col.Match)
 		if was != nil && !filled && col.Has("not null") && !was.Has("not null") {
 			fill, _ = w.forNulls(c.Source, col)
@@ -172,7 +172,7 @@ func (w *Writer) partRisks(c *order.Change, it *compare.Item) []order.Risk {
 // forNulls is the value for rows that hold NULL in a column that may not any
 // more: what the user gives, or the source's default. whose says which.
 func (w *Writer) forNulls(o, col *catalog.Object) (value, whose string) {
-	if fill, ok := w.Fill[o.Match+"."+col.Match]; ok {
+	if fill, ok := w.Fill[o.PartRef(col)]; ok {
 		return fill, fmt.Sprintf("--fill %s.%s=%s", o.Name, col.Name, fill)
 	}
 	if def := col.Property("default"); def != nil && def.Value.Canonical() != "null" {
@@ -185,7 +185,7 @@ func (w *Writer) forNulls(o, col *catalog.Object) (value, whose string) {
 func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 	col := it.Source
 	on := c.Source.PartRef(col)
-	_, filled := w.Fill[c.Source.Match+"."+col.Match]
+	_, filled := w.Fill[c.Source.PartRef(col)]
 	var out []order.Risk
 	add := func(k order.RiskKind, ask *order.Question, text string, args ...any) {
 		out = append(out, order.Risk{Kind: k, On: on, Text: fmt.Sprintf(text, args...), Ask: ask})
@@ -320,7 +320,7 @@ func virtualColumns(o *catalog.Object) []string {
 	}
 	var out []string
 	for _, arg := range o.List("written arguments") {
-		sig := sqltext.Significant(sqltext.SQLite, arg)
+		sig := sqltext.Significant(dialect, arg)
 		if len(sig) > 1 && sig[1].IsOp("=") {
 			continue
 		}
@@ -337,7 +337,7 @@ func virtualColumns(o *catalog.Object) []string {
 // option is the text of an argument `name=value` of a virtual table.
 func option(o *catalog.Object, name string) string {
 	for _, arg := range o.List("written arguments") {
-		sig := sqltext.Significant(sqltext.SQLite, arg)
+		sig := sqltext.Significant(dialect, arg)
 		if len(sig) > 2 && sig[1].IsOp("=") && sig[0].Is(name) {
 			if t := sig[2]; t.Kind == sqltext.Quoted {
 				return sqltext.Literal(t.Name())

@@ -43,7 +43,7 @@ func anyRow(o *catalog.Object) *order.Question {
 func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
 	where := quoteName(col.Name) + " IS NOT NULL"
 	if w.Back {
-		given, ok := w.Fill[o.Match+"."+col.Match]
+		given, ok := w.Fill[o.PartRef(col)]
 		if def := col.Property("default"); !ok && def != nil {
 			given, ok = def.Value.String(), constantDefault(def.Value.String())
 		}
@@ -100,7 +100,7 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		if n.On.PartKind != catalog.Column {
 			continue
 		}
-		if _, filled := w.Fill[n.On.Name+"."+n.On.Part]; filled || !c.Keeps(n.On, "type", "collation", "expression", "generated") {
+		if _, filled := w.Fill[n.On]; filled || !c.Keeps(n.On, "type", "collation", "expression", "generated") {
 			return false
 		}
 	}
@@ -131,7 +131,7 @@ func (w *Writer) partQuestion(c *order.Change, p *catalog.Object) *order.Questio
 func duplicates(o, p *catalog.Object) *order.Question {
 	var keys, given []string
 	for _, k := range p.List("columns") {
-		toks := sqltext.Significant(sqltext.SQLite, k)
+		toks := sqltext.Significant(dialect, k)
 		if n := len(toks); n > 1 && (toks[n-1].Is("asc") || toks[n-1].Is("desc")) {
 			k = k[:toks[n-1].Pos]
 		}

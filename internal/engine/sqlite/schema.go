@@ -29,7 +29,7 @@ func Build(rows []Row) (*catalog.Catalog, error) { return build(rows, false) }
 // build is Build; lazy leaves tables and views unread, with their texts as
 // digests.
 func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
-	c := &catalog.Catalog{Engine: "sqlite", FoldNames: true}
+	c := Engine{}.Blank()
 	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows)), views: map[string]string{}, inView: map[string][]string{}, whole: func(o *catalog.Object) *catalog.Object { return o }}
 	for _, r := range rows {
 		if r.Type == "view" {
@@ -417,7 +417,7 @@ func (b *builder) columnsOf(relation string, into, seen map[string]bool) {
 		into[p.Match] = true
 	}
 	for _, a := range o.List("written arguments") {
-		if sig := sqltext.Significant(sqltext.SQLite, a); len(sig) > 0 {
+		if sig := sqltext.Significant(dialect, a); len(sig) > 0 {
 			into[catalog.FoldASCII(sig[0].Name())] = true
 		}
 	}

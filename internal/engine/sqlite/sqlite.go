@@ -28,6 +28,11 @@ import (
 // Engine is SQLite.
 type Engine struct{}
 
+func init() { engine.Register(Engine{}) }
+
+// dialect is how SQLite's SQL, and its shell, read a text.
+var dialect = sqltext.Dialect{Backtick: true, Bracket: true, LineEnders: true, Command: ".", OpenComment: true, TriggerEnds: true}
+
 // Name implements engine.Engine.
 func (Engine) Name() string { return "sqlite" }
 
@@ -35,22 +40,48 @@ func (Engine) Name() string { return "sqlite" }
 func (Engine) Title() string { return "SQLite" }
 
 // Dialect implements engine.Engine.
-func (Engine) Dialect() sqltext.Dialect { return sqltext.SQLite }
+func (Engine) Dialect() sqltext.Dialect { return dialect }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 	return &Writer{Fill: opt.Fill, Back: opt.Back}
 }
 
-// Kinds implements engine.Surveyor.
-func (Engine) Kinds() []engine.KindNote {
-	return []engine.KindNote{
+// Schemes implements engine.Engine.
+func (Engine) Schemes() []string { return []string{"sqlite"} }
+
+// Groups implements engine.Engine: nothing in SQLite belongs to anybody.
+func (Engine) Groups() []string { return nil }
+
+// Blank implements engine.Engine.
+func (Engine) Blank() *catalog.Catalog {
+	return &catalog.Catalog{Engine: "sqlite", Kinds: kinds, FoldNames: true}
+}
+
+// Kinds implements engine.Engine.
+func (Engine) Kinds() *catalog.Kinds { return kinds }
+
+var kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.View, catalog.Trigger},
+	[]catalog.KindInfo{
 		{Kind: catalog.Table, Note: "changed in place where ALTER TABLE can, else rebuilt with its rows"},
 		{Kind: catalog.VirtualTable, Note: "dropped and made anew; its shadow tables are its own"},
 		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey},
-		{Kind: catalog.Index, Note: "expressions, partial, collations, order"}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views"},
-	}
+		{Kind: catalog.Index, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
+	})
+
+// Endings implements engine.Embedded.
+func (Engine) Endings() []string { return []string{".db", ".sqlite", ".sqlite3", ".db3"} }
+
+// Files implements engine.Embedded.
+func (Engine) Files(path string) []string {
+	return []string{path, path + "-journal", path + "-wal", path + "-shm"}
 }
+
+// Head implements engine.Embedded.
+func (Engine) Head(path string, n int) ([]byte, error) { return Head(path, n) }
+
+// Recognise implements engine.Embedded.
+func (Engine) Recognise(head []byte) bool { return Recognise(head) }
 
 // Frame implements engine.Engine. PRAGMA foreign_keys does nothing inside a
 // transaction, and DROP TABLE with foreign keys on deletes from the children

@@ -172,7 +172,7 @@ func intoSchema(p *parser) bool {
 // virtual takes a virtual table out of the INSERT INTO sqlite_schema by which
 // .dump restores one.
 func (t *textReader) virtual(sql string, origin *Origin) error {
-	for _, tok := range sqltext.Significant(sqltext.SQLite, sql) {
+	for _, tok := range sqltext.Significant(dialect, sql) {
 		if text := tok.StringValue(); tok.Kind == sqltext.String && isVirtual(text) {
 			return t.statement(text, origin)
 		}
@@ -370,7 +370,7 @@ func (s *scanner) next() (string, *Origin, error) {
 				o = nil
 				continue
 			} else if w == "create" {
-				if st := sqltext.Split(sqltext.SQLite, text); len(st) > 0 && st[len(st)-1].Open {
+				if st := sqltext.Split(dialect, text); len(st) > 0 && st[len(st)-1].Open {
 					continue // inside a trigger
 				}
 			}
@@ -425,7 +425,7 @@ func firstWord(text string) string {
 	if len(text) > keep {
 		text = text[:keep]
 	}
-	for _, t := range sqltext.Lex(sqltext.SQLite, text) {
+	for _, t := range sqltext.Lex(dialect, text) {
 		if !t.Blank() {
 			return strings.ToLower(t.Text)
 		}

@@ -20,10 +20,10 @@ func (Engine) Verify(o *catalog.Object) error {
 			_, err := newParser(p.Value.String()).headOf(Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
 			return err
 		case p.Value.Form == catalog.FormSQL, p.Name == "type":
-			return sqltext.Fragment(sqltext.SQLite, p.Value.String())
+			return sqltext.Fragment(dialect, p.Value.String())
 		case p.Name == "columns":
 			for _, it := range p.Value.Items {
-				if err := sqltext.Fragment(sqltext.SQLite, it); err != nil {
+				if err := sqltext.Fragment(dialect, it); err != nil {
 					return fmt.Errorf("%s: %w", sqltext.CommentSafe(it), err)
 				}
 			}

@@ -16,8 +16,8 @@ import (
 // nothing elsewhere, and legacy_alter_table on, so that a rename touches
 // nothing but the table (SQLite: PRAGMA legacy_alter_table).
 type Writer struct {
-	// Fill gives the value for existing rows of a column, by "table.column".
-	Fill map[string]string
+	// Fill gives the value for existing rows of a column.
+	Fill map[catalog.Ref]string
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool
@@ -36,7 +36,7 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 // at the end of a stored text that does not end itself.
 func statement(sql string) string {
 	sql = strings.TrimSpace(sql)
-	toks := sqltext.Lex(sqltext.SQLite, sql)
+	toks := sqltext.Lex(dialect, sql)
 	if n := len(toks); n > 0 && toks[n-1].Kind == sqltext.Comment {
 		switch last := toks[n-1].Text; {
 		case strings.HasPrefix(last, "--"):
@@ -238,7 +238,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	o := c.Source
 	ref := o.PartRef(col)
 	def := col.Property("default")
-	if _, fill := w.Fill[o.Match+"."+col.Match]; fill || col.Has("stored") || slices.Contains(rowidNames, col.Match) {
+	if _, fill := w.Fill[o.PartRef(col)]; fill || col.Has("stored") || slices.Contains(rowidNames, col.Match) {
 		return nil
 	}
 	constant := def == nil || constantDefault(def.Value.String())
@@ -296,7 +296,7 @@ func needsColumn(p *catalog.Object, col catalog.Ref) bool {
 // constantDefault: SQLite refuses CURRENT_TIME and its like, and anything in
 // brackets, as the default of an added column.
 func constantDefault(text string) bool {
-	toks := sqltext.Significant(sqltext.SQLite, text)
+	toks := sqltext.Significant(dialect, text)
 	for _, t := range toks {
 		if t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "current_") {
 			return false

@@ -5,6 +5,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // sqlValue is SQL the server printed, with the form it is compared by.
@@ -34,7 +35,7 @@ func eachCastArray(text string, spell func(item string) string) string {
 	if i < 0 || !strings.Contains(text, end) {
 		return text
 	}
-	toks := sqltext.Lex(sqltext.Postgres, text)
+	toks := sqltext.Lex(vocab.Dialect, text)
 	var out strings.Builder
 	for k := 0; k < len(toks); k++ {
 		if n, items, ok := castArray(toks[k:]); ok {
@@ -101,7 +102,7 @@ func castArray(toks []sqltext.Token) (n int, items []string, ok bool) {
 // name, earlier ones with it (PostgreSQL: release notes of 16); here it is left
 // out.
 func canonicalView(text string) string {
-	toks := sqltext.Lex(sqltext.Postgres, text)
+	toks := sqltext.Lex(vocab.Dialect, text)
 	first, last, name, ok := singleRelation(toks)
 	if !ok {
 		return canonical(text)
@@ -201,7 +202,7 @@ func singleRelation(toks []sqltext.Token) (first, last int, name string, ok bool
 // withoutIn leaves out the mode IN of a procedure's arguments, which servers
 // print from 14 on.
 func withoutIn(def string) string {
-	toks := sqltext.Lex(sqltext.Postgres, def)
+	toks := sqltext.Lex(vocab.Dialect, def)
 	depth := 0
 	var out strings.Builder
 	for i := 0; i < len(toks); i++ {

@@ -572,7 +572,7 @@ func (r *reader) indexKey(x *index) string {
 
 // afterUsing is an index definition from USING on: without the names.
 func afterUsing(def string) string {
-	for _, t := range sqltext.Lex(sqltext.Postgres, def) {
+	for _, t := range sqltext.Lex(vocab.Dialect, def) {
 		if t.Is("using") {
 			return def[t.Pos:]
 		}

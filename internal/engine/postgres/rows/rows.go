@@ -189,7 +189,7 @@ func NullIn(uses []Use) *order.Question {
 // it; nil where an array of it is in use, whose elements no plain condition
 // reaches.
 func BreakIn(uses []Use, def string) *order.Question {
-	toks := sqltext.Lex(sqltext.Postgres, def)
+	toks := sqltext.Lex(vocab.Dialect, def)
 	var counts, looks []string
 	for _, u := range uses {
 		if u.Array {
@@ -203,7 +203,7 @@ func BreakIn(uses []Use, def string) *order.Question {
 				cond.WriteString(t.Text)
 			}
 		}
-		inner, _ := brackets(cond.String(), sqltext.Lex(sqltext.Postgres, cond.String()), 0)
+		inner, _ := brackets(cond.String(), sqltext.Lex(vocab.Dialect, cond.String()), 0)
 		where := qualified(u.Table) + " WHERE NOT (" + inner + ")"
 		counts = append(counts, "(SELECT count(*) FROM "+where+")")
 		looks = append(looks, fmt.Sprintf("SELECT %s AS table, %s::text AS value FROM %s", literal(qualified(u.Table)), quote(u.Column.Name), where))
@@ -228,7 +228,7 @@ func Counter(o *catalog.Object, minimum, maximum string) *order.Question {
 // where that cannot be told. The table is the target's, the part the source's.
 func Refused(o, p *catalog.Object, actual *catalog.Catalog) *order.Question {
 	def := p.Text("definition")
-	toks := sqltext.Lex(sqltext.Postgres, def)
+	toks := sqltext.Lex(vocab.Dialect, def)
 	switch p.Kind {
 	case catalog.Check:
 		cond, _ := brackets(def, toks, 0)
@@ -272,7 +272,7 @@ func brackets(text string, toks []sqltext.Token, from int) (string, int) {
 func items(text string) []string {
 	var out []string
 	depth, start := 0, 0
-	for _, t := range sqltext.Lex(sqltext.Postgres, text) {
+	for _, t := range sqltext.Lex(vocab.Dialect, text) {
 		switch {
 		case t.IsOp("("), t.IsOp("["):
 			depth++
@@ -288,7 +288,7 @@ func items(text string) []string {
 
 // expression is an index key without operator class and order.
 func expression(key string) string {
-	toks := sqltext.Significant(sqltext.Postgres, key)
+	toks := sqltext.Significant(vocab.Dialect, key)
 	if len(toks) == 0 {
 		return key
 	}
@@ -396,7 +396,7 @@ func orphans(o, p *catalog.Object, def string, toks []sqltext.Token, actual *cat
 // KeyNames are the names an index's columns have in generated names; "expr"
 // stands for expressions.
 func KeyNames(def string) []string {
-	toks := sqltext.Lex(sqltext.Postgres, def)
+	toks := sqltext.Lex(vocab.Dialect, def)
 	keys, next := brackets(def, toks, 0)
 	list := items(keys)
 	if next < len(toks) {
@@ -410,7 +410,7 @@ func KeyNames(def string) []string {
 	}
 	var out []string
 	for _, k := range list {
-		t := sqltext.Significant(sqltext.Postgres, expression(k))
+		t := sqltext.Significant(vocab.Dialect, expression(k))
 		for len(t) > 2 && t[1].IsOp(".") { // a schema
 			t = t[2:]
 		}
@@ -426,13 +426,13 @@ func KeyNames(def string) []string {
 // Bound is the condition a partition's rows meet, by its parent's key and its
 // bound; "" where that cannot be told.
 func Bound(by, bound string, parent *catalog.Object) string {
-	toks := sqltext.Lex(sqltext.Postgres, by)
+	toks := sqltext.Lex(vocab.Dialect, by)
 	inner, _ := brackets(by, toks, 0)
 	var keys []string
 	for _, k := range items(inner) {
 		keys = append(keys, expression(k))
 	}
-	b := sqltext.Lex(sqltext.Postgres, bound)
+	b := sqltext.Lex(vocab.Dialect, bound)
 	first, next := brackets(bound, b, 0)
 	second, _ := brackets(bound, b, next)
 	switch {
@@ -544,7 +544,7 @@ func UpdateLines(o, col *catalog.Object, lost []*catalog.Object) string {
 	var keys []string
 	for _, k := range o.PartsOf(catalog.PrimaryKey) {
 		def := k.Text("definition")
-		inner, _ := brackets(def, sqltext.Lex(sqltext.Postgres, def), 0)
+		inner, _ := brackets(def, sqltext.Lex(vocab.Dialect, def), 0)
 		keys = items(inner)
 	}
 	name := quote(col.Name)

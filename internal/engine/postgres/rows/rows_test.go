@@ -7,6 +7,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 func TestIndexKeys(t *testing.T) {
@@ -67,6 +68,6 @@ func TestGuardsStayInTheirQuotes(t *testing.T) {
 	}
 }
 
-func lex(s string) []sqltext.Token { return sqltext.Lex(sqltext.Postgres, s) }
+func lex(s string) []sqltext.Token { return sqltext.Lex(vocab.Dialect, s) }
 
-func statements(s string) int { return len(sqltext.Split(sqltext.Postgres, s)) }
+func statements(s string) int { return len(sqltext.Split(vocab.Dialect, s)) }

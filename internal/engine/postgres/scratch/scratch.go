@@ -137,7 +137,7 @@ func Names(c *catalog.Catalog) []string {
 }
 
 func unquoted(name string) string {
-	if toks := sqltext.Significant(sqltext.Postgres, name); len(toks) == 1 {
+	if toks := sqltext.Significant(vocab.Dialect, name); len(toks) == 1 {
 		return toks[0].Name()
 	}
 	return name

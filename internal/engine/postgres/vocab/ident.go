@@ -9,6 +9,9 @@ import (
 	"dappermirror/internal/core/sqltext"
 )
 
+// Dialect is how PostgreSQL's SQL, and psql, read a text.
+var Dialect = sqltext.Dialect{EString: true, Dollar: true, Nested: true, Backslashes: true, Variables: true, Command: `\`}
+
 // Keywords cannot all stand as names without quotes (PostgreSQL:
 // pg_get_keywords, categories R, T and C), over all supported versions.
 var Keywords = func() map[string]bool {

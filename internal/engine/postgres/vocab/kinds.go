@@ -58,6 +58,37 @@ var SimpleKinds = []Simple{
 	{"event-trigger", "pg_event_trigger", "EVENT TRIGGER", "event trigger"},
 }
 
+// Kinds are all of them, with what is done with each.
+var Kinds = catalog.NewKinds([]catalog.Kind{Extension, catalog.Schema, "language", "collation", catalog.Enum, Domain, Composite, Range, catalog.Sequence, catalog.Table, ForeignTable,
+	catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, Exclusion, catalog.ForeignKey, catalog.Index, catalog.Routine, "aggregate", catalog.View, MatView, catalog.Trigger, Policy, Rule}, notes())
+
+func notes() []catalog.KindInfo {
+	const whole = "dropped and made anew when its definition changes"
+	out := []catalog.KindInfo{
+		{Kind: catalog.Schema, Note: "with owner, grants and default privileges"},
+		{Kind: catalog.Table, Note: "ordinary, unlogged, partitioned, inheriting, of a type; recast with its rows when its partitioning changes"},
+		{Kind: catalog.Column, Note: "type, collation, NOT NULL and its name (18), default, identity, generated, storage, compression, statistics target, options"},
+		{Kind: catalog.PrimaryKey, Note: "also over time (18)"}, {Kind: catalog.Unique, Note: "NULLS NOT DISTINCT, deferrable"}, {Kind: catalog.Check, Note: "NO INHERIT, NOT VALID, NOT ENFORCED (18)"},
+		{Kind: catalog.ForeignKey, Note: "all actions, deferrable, NOT VALID; SET NULL of some columns"}, {Kind: Exclusion},
+		{Kind: catalog.Index, Note: "every method; one that is not valid is made anew", Notable: true}, {Kind: catalog.Trigger, Note: "with its enabled state", Notable: true},
+		{Kind: Policy, Note: "with row security of the table", Notable: true}, {Kind: Rule, Notable: true},
+		{Kind: catalog.View, Note: "replaced in place where its columns allow it"}, {Kind: MatView, Note: "with its indexes; filled again when made anew"},
+		{Kind: catalog.Routine, Note: "functions, procedures, window functions; replaced in place where the signature allows it"},
+		{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: catalog.Enum, Note: "values added in place; else a new type and a cast"},
+		{Kind: Domain}, {Kind: Composite, Note: "attributes changed in place"}, {Kind: Range, Note: whole}, {Kind: BaseType, Note: "made through its shell; " + whole},
+		{Kind: Extension, Note: "version and schema; its members are not objects of their own"},
+		{Kind: ForeignTable, Note: "with options of table and columns"}, {Kind: Wrapper, Note: "changed in place"}, {Kind: ForeignServer, Note: "changed in place"},
+		{Kind: UserMapping, Note: "without secrets"}, {Kind: Publication, Note: "changed in place"}, {Kind: Subscription, Note: "names and options; not where it connects to"},
+		{Kind: DefaultRights, Note: "with --include grants"},
+	}
+	for _, k := range SimpleKinds {
+		if k.Kind != Extension {
+			out = append(out, catalog.KindInfo{Kind: k.Kind, Note: whole})
+		}
+	}
+	return out
+}
+
 // IsTable tells the kinds that have columns, constraints and rows of their own
 // or of somebody else.
 func IsTable(k catalog.Kind) bool { return k == catalog.Table || k == ForeignTable }

@@ -86,7 +86,7 @@ func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
 
 // constant tells whether an expression calls nothing.
 func constant(expr string) bool {
-	for _, t := range sqltext.Significant(sqltext.Postgres, expr) {
+	for _, t := range sqltext.Significant(vocab.Dialect, expr) {
 		if t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "current_") || t.Is("session_user") || t.Is("user") || strings.HasPrefix(strings.ToLower(t.Text), "localtime") {
 			return false
 		}

@@ -73,7 +73,7 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 func fromParent(col *catalog.Object) bool { return col.Has("inherited") }
 
 func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
-	f, ok := w.Fill[o.Schema+"."+o.Key()+"."+col.Key()]
+	f, ok := w.Fill[o.PartRef(col)]
 	return f, ok
 }
 
@@ -180,7 +180,7 @@ func rewrites(cat *catalog.Catalog, col *catalog.Object) bool {
 	if d := userType(cat, base, kindDomain); d != nil && (d.Has("not null") || len(d.Parts) > 0) {
 		return true // its constraints are checked on every row
 	}
-	toks := slices.DeleteFunc(sqltext.Lex(sqltext.Postgres, col.Text("default")), sqltext.Token.Blank)
+	toks := slices.DeleteFunc(sqltext.Lex(vocab.Dialect, col.Text("default")), sqltext.Token.Blank)
 	for i, t := range toks {
 		if !t.IsName() || i+1 >= len(toks) || toks[i+1].Text != "(" || i > 0 && toks[i-1].Text == "::" {
 			continue
@@ -503,7 +503,7 @@ func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object
 // usedColumns are the columns of a table that an expression names.
 func usedColumns(o *catalog.Object, expr string) []catalog.Ref {
 	var out []catalog.Ref
-	for _, t := range sqltext.Significant(sqltext.Postgres, expr) {
+	for _, t := range sqltext.Significant(vocab.Dialect, expr) {
 		if col := o.Part(catalog.Column, t.Name()); t.IsName() && col != nil {
 			out = append(out, o.PartRef(col))
 		}

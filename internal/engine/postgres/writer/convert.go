@@ -1,9 +1,9 @@
 package writer
 
 import (
-	"dappermirror/internal/core/catalog"
 	"strings"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 )
 

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // Some changes PostgreSQL cannot make to a table that is there: how it is
@@ -29,7 +30,7 @@ func recast(c *order.Change, ref catalog.Ref) bool {
 	if by == "" {
 		return false
 	}
-	for _, t := range sqltext.Lex(sqltext.Postgres, by) {
+	for _, t := range sqltext.Lex(vocab.Dialect, by) {
 		if !t.IsName() {
 			continue
 		}

@@ -3,6 +3,7 @@ package writer
 import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
 // createSimple makes what its definition makes, which may take several
@@ -13,7 +14,7 @@ func (w *Writer) createSimple(c *order.Change) []*order.Action {
 
 func statements(text string) []string {
 	var out []string
-	for _, st := range sqltext.Split(sqltext.Postgres, text) {
+	for _, st := range sqltext.Split(vocab.Dialect, text) {
 		out = append(out, st.Text)
 	}
 	return out

@@ -15,9 +15,8 @@ import (
 
 // Writer turns changes into PostgreSQL's SQL.
 type Writer struct {
-	// Fill gives the value for existing rows of a column, by
-	// "schema.table.column".
-	Fill map[string]string
+	// Fill gives the value for existing rows of a column.
+	Fill map[catalog.Ref]string
 	// Back says that the script is the way back of another one: what that
 	// one put into new columns is no loss.
 	Back bool

@@ -194,7 +194,7 @@ func TestRecast(t *testing.T) {
 // TestKindsAreKnown: every kind that can be written is in the help.
 func TestKindsAreKnown(t *testing.T) {
 	listed := map[catalog.Kind]bool{}
-	for _, k := range Kinds() {
+	for _, k := range vocab.Kinds.List {
 		if listed[k.Kind] {
 			t.Errorf("%s is listed twice", k.Kind)
 		}

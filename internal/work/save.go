@@ -1,4 +1,4 @@
-package cli
+package work
 
 import (
 	"bufio"
@@ -9,75 +9,53 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
-	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
 	"dappermirror/internal/place"
 	"dappermirror/internal/script"
 )
 
-// beside is where the files of a run go: beside the script, or in the user's
-// state folder where that is no file.
-func (a *app) beside(scriptFile, target string) (string, error) {
-	if scriptFile != "" && scriptFile != "-" {
-		return strings.TrimSuffix(scriptFile, ".sql"), nil
-	}
-	dir := os.Getenv("XDG_STATE_HOME")
-	if dir == "" {
-		home, err := os.UserHomeDir()
-		if err != nil {
-			return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
-		}
-		dir = filepath.Join(home, ".local", "state")
-	}
-	dir = filepath.Join(dir, "dapper-mirror")
-	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return "", trouble("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
-	}
-	target, _, _ = strings.Cut(target, "?")
-	return filepath.Join(dir, files.Safe(target[strings.LastIndexAny(target, "/\\")+1:])), nil
-}
-
 // backup saves the target's structure before it is changed, and runs the
 // user's own backup.
-func (a *app) backup(ctx context.Context, target *catalog.Catalog, base, command string, s *script.Script) error {
+func (s *Session) backup(ctx context.Context, target *catalog.Catalog, base, command string, sc *script.Script) error {
 	var b bytes.Buffer
 	if err := target.Encode(&b); err != nil {
-		return trouble("backup", "saving the target's structure: %w", err)
+		return Troubled("backup", "saving the target's structure: %w", err)
 	}
 	name := base + ".before.json"
 	if old, err := os.ReadFile(name); err != nil || !bytes.Equal(old, b.Bytes()) {
 		if name, err = files.Unused(base+".before", ".json"); err != nil {
-			return trouble("backup", "saving the target's structure: %w", err)
+			return Troubled("backup", "saving the target's structure: %w", err)
 		}
-		if err := writeFile(name, b.Bytes(), false); err != nil {
+		if err := WriteFile(name, b.Bytes(), false); err != nil {
 			return err
 		}
 	}
-	a.note("saved the target's structure in %s", name)
+	s.Tell(BackedUp{name})
 	if command == "" {
 		return nil
 	}
-	a.note("running the backup command")
+	s.Tell(BackupCommand{})
 	cmd := exec.CommandContext(ctx, "sh", "-c", command)
-	cmd.Env = append(os.Environ(), "DAPPER_MIRROR_TARGET="+s.Meta.Target)
-	cmd.Stdout, cmd.Stderr = a.stderr, a.stderr
+	cmd.Env = append(os.Environ(), "DAPPER_MIRROR_TARGET="+sc.Meta.Target)
+	cmd.Stdout, cmd.Stderr = s.Output, s.Output
 	if err := cmd.Run(); err != nil {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		return refusal("backup-failed", "the backup command failed (%v); nothing was run", err)
+		return Refused("backup-failed", "the backup command failed (%v); nothing was run", err)
 	}
 	return nil
 }
 
 // saver writes rows that would be lost into a folder, a file for each thing.
 type saver struct {
-	app     *app
+	session *Session
 	dir     string
 	named   bool            // by the user
 	written map[string]bool // files of this run
@@ -94,7 +72,7 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 	if err := os.MkdirAll(s.dir, 0o700); err != nil {
 		return err
 	}
-	base := filepath.Join(s.dir, fileName(r.On))
+	base := filepath.Join(s.dir, nameOf(r.On))
 	tmp, err := files.Create(base, 0o600)
 	if err != nil {
 		return err
@@ -132,12 +110,12 @@ func (s *saver) save(ctx context.Context, db engine.Database, r order.Risk) (err
 		return err
 	}
 	s.written[name] = true
-	s.app.note("saved  %s in %s", words.Number(n, "row", "rows"), name)
+	s.session.Tell(RowsSaved{n, name})
 	return nil
 }
 
-// fileName is a name for a file about a thing, whatever that is called.
-func fileName(r catalog.Ref) string {
+// nameOf is a name for a file about a thing, whatever that is called.
+func nameOf(r catalog.Ref) string {
 	parts := []string{string(r.Kind)}
 	for _, p := range []string{r.Schema, r.Name, string(r.PartKind), r.Part} {
 		if p != "" {
@@ -149,16 +127,16 @@ func fileName(r catalog.Ref) string {
 
 // outcome asks the target's server, for as long as it takes to come back, what
 // became of a transaction.
-func (a *app) outcome(target *place.Place) func(context.Context, string) engine.Outcome {
+func (s *Session) outcome(target *place.Place) func(context.Context, string) engine.Outcome {
 	return func(ctx context.Context, id string) engine.Outcome {
-		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), a.patience)
+		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), s.Patience)
 		defer cancel()
-		a.note("the connection was lost at COMMIT; asking the server what became of it")
+		s.Tell(LostAtCommit{})
 		for {
-			if o := a.askOutcome(ctx, target, id); o != "" {
+			if o := askOutcome(ctx, target, id); o != "" {
 				return o
 			}
-			if !wait(ctx, 300) {
+			if !wait(ctx, 300*time.Millisecond) {
 				return engine.NotKnown
 			}
 		}
@@ -166,7 +144,7 @@ func (a *app) outcome(target *place.Place) func(context.Context, string) engine.
 }
 
 // askOutcome asks once; "" where there is no answer yet.
-func (a *app) askOutcome(ctx context.Context, target *place.Place, id string) engine.Outcome {
+func askOutcome(ctx context.Context, target *place.Place, id string) engine.Outcome {
 	db, err := target.Open(ctx, engine.OpenOptions{})
 	if err != nil {
 		return ""

@@ -1,0 +1,208 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/scope"
+	"dappermirror/internal/core/words"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+)
+
+// Comparing says what is compared, and how much of it is read.
+type Comparing struct {
+	Options compare.Options
+	Extent  Extent
+	// EmptySource says that the source is meant to be empty.
+	EmptySource bool
+	// Create says that the target may not be there yet.
+	Create bool
+}
+
+// Extent is how much of the two sides is read.
+type Extent int
+
+// The extents.
+const (
+	ToCompare Extent = iota // what is not proved equal unread
+	ToScript                // and what a script can come upon
+	Whole
+)
+
+// Pair is two places and what comparing them found.
+type Pair struct {
+	Source, Target *place.Place
+	*compare.Comparison
+	// Blockers are sessions at work on the target's tables, known once a
+	// script was planned.
+	Blockers []string
+	took     [2]time.Duration
+	// again reads both sides anew, and whole; nil where that was done.
+	again func(context.Context) (*Pair, error)
+}
+
+// Compare reads two places at once and compares them.
+func (s *Session) Compare(ctx context.Context, source, target string, c Comparing) (*Pair, error) {
+	p := &Pair{}
+	if c.Extent != Whole && c.Options.Scope.Empty() {
+		p.again = func(ctx context.Context) (*Pair, error) {
+			c.Extent = Whole
+			return s.Compare(ctx, source, target, c)
+		}
+	}
+	var err error
+	if p.Source, err = s.Place(source, false); err != nil {
+		return nil, err
+	}
+	if p.Target, err = s.Place(target, c.Create); err != nil {
+		return nil, err
+	}
+	if err := p.apart(); err != nil {
+		return nil, err
+	}
+	cats, err := s.readBoth(ctx, p, c)
+	if err != nil {
+		return nil, err
+	}
+	for i, pl := range []*place.Place{p.Source, p.Target} { // what can be read once is kept
+		if pl.Streamed() {
+			if s.streams == nil {
+				s.streams = map[string]*catalog.Catalog{}
+			}
+			s.streams[pl.Identity] = cats[i]
+		}
+	}
+	if p.Source.Empty() && !c.EmptySource && len(cats[1].Objects) > 0 {
+		return nil, Refused("empty-source", "there is nothing in the source, %s, so everything in the target would go; give --empty-source if that is meant", p.Source.Label)
+	}
+	s.Tell(BothRead{cats, p.took})
+	if cats[0].Engine != cats[1].Engine {
+		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))
+	}
+	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
+		return nil, err
+	}
+	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
+	return p, nil
+}
+
+// apart refuses two ways to one place. Servers tell only when they were read.
+func (p *Pair) apart() error {
+	if p.Source.Same(p.Target) {
+		return Troubled("same-place", "source and target are the same place: %s", p.Source.Label)
+	}
+	return nil
+}
+
+// readBoth reads both places at once, as far as is wanted.
+func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*catalog.Catalog, err error) {
+	for _, pl := range []*place.Place{p.Source, p.Target} {
+		s.Tell(Reading{pl})
+	}
+	defer s.busy(ReadingBoth)()
+	g, gctx := errgroup.WithContext(ctx)
+	for i, pl := range []*place.Place{p.Source, p.Target} {
+		g.Go(func() error {
+			start := time.Now()
+			var err error
+			if cats[i] = s.streams[pl.Identity]; cats[i] == nil {
+				cats[i], err = pl.Read(gctx, place.Options{LockWait: s.LockWait, Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript})
+			}
+			p.took[i] = time.Since(start)
+			return err
+		})
+	}
+	if err = g.Wait(); err == nil {
+		err = p.apart()
+	}
+	if err == nil && cats[0].Engine == cats[1].Engine {
+		settle := compare.Settle
+		if c.Extent == ToScript {
+			settle = func(ctx context.Context, source, target *catalog.Catalog) error {
+				return compare.SettleForScript(ctx, source, target, c.Options)
+			}
+		}
+		if err = settle(ctx, cats[0], cats[1]); err != nil {
+			err = fmt.Errorf("reading the texts that differ: %w", err)
+		}
+	} else {
+		for _, c := range cats {
+			if c != nil && c.Release != nil {
+				c.Release()
+			}
+		}
+	}
+	var known *Failure
+	if err != nil && !errors.As(err, &known) {
+		err = Troubled("reading", "%w", err)
+	}
+	return cats, err
+}
+
+// matchesSomething refuses patterns that name a kind the engine does not have,
+// or a thing that neither side has: they are misspelled.
+func matchesSomething(s scope.Scope, cats ...*catalog.Catalog) error {
+	for _, o := range []struct {
+		option string
+		ps     []scope.Pattern
+	}{{"--only", s.Only}, {"--except", s.Except}} {
+		if err := knownKinds(o.option, o.ps, cats...); err != nil {
+			return err
+		}
+		for _, p := range o.ps {
+			if o.option == "--only" && !p.Wide() && !patternMatches(p, cats...) {
+				return Troubled("no-match", "%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", o.option, p)
+			}
+		}
+	}
+	return nil
+}
+
+// knownKinds refuses patterns of kinds that the engine does not have.
+func knownKinds(option string, ps []scope.Pattern, cats ...*catalog.Catalog) error {
+	known := map[string]bool{}
+	for _, c := range cats {
+		if c.Kinds != nil {
+			for _, k := range c.Kinds.List {
+				known[string(k.Kind)] = true
+			}
+		}
+		for _, o := range c.Objects {
+			known[string(o.Kind)] = true
+			for _, p := range o.Parts {
+				known[string(p.Kind)] = true
+			}
+		}
+	}
+	for _, p := range ps {
+		if k := p.Kind(); k != "" && !known[k] {
+			return Troubled("kind", "%s %s: there is no kind %q%s; `dapper-mirror help kinds` lists them", option, p, k, words.Suggest(k, slices.Collect(maps.Keys(known))))
+		}
+	}
+	return nil
+}
+
+func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
+	for _, c := range cats {
+		for _, o := range c.Objects {
+			if p.Match(o.Ref(), c.Fold) {
+				return true
+			}
+			for _, part := range o.Parts {
+				if p.Match(o.PartRef(part), c.Fold) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,170 @@
+package work
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/script"
+)
+
+// Written is a script that was written, and read back.
+type Written struct {
+	Plan   *order.Plan
+	Text   []byte
+	Script *script.Script
+	Engine engine.Engine
+}
+
+// noFile stands in a header for the file of a script that goes elsewhere.
+const noFile = "SCRIPT.sql"
+
+func fileName(path string) string {
+	if path == "" || path == "-" {
+		return noFile
+	}
+	return path
+}
+
+// Write plans and writes a script for a pair.
+func (s *Session) Write(ctx context.Context, p *Pair, w *Writing) (*Written, error) {
+	plan, err := s.Plan(ctx, p, w)
+	if err != nil {
+		return nil, err
+	}
+	eng := p.Target.Engine
+	if _, ok := eng.(engine.Roles); w.Role != "" && !ok {
+		return nil, Troubled("usage", "--as %s: %s has no roles to act for", w.Role, eng.Title())
+	}
+	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.Comparison.Source.Place, Target: p.Comparison.Target.Place,
+		Scope: w.Scope, Groups: groups(p), FileName: fileName(w.File), TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, Backout: w.Backout, Unasked: w.unasked(p)})
+	if err != nil {
+		return nil, Refused("not-closed", "%w", err)
+	}
+	return written(plan, text)
+}
+
+// written reads a script back: what is said of it is what stands in it.
+func written(plan *order.Plan, text []byte) (*Written, error) {
+	sc, eng, err := ReadScript(text)
+	if err != nil {
+		return nil, err
+	}
+	return &Written{plan, text, sc, eng}, nil
+}
+
+// ReadScript reads a script and finds its engine.
+func ReadScript(text []byte) (*script.Script, engine.Engine, error) {
+	sc, err := script.Read(string(text))
+	if err != nil {
+		return nil, nil, Troubled("script", "%w", err)
+	}
+	eng, err := engine.Named(sc.Meta.Engine)
+	if err != nil {
+		return nil, nil, Troubled("script", "%w", err)
+	}
+	return sc, eng, nil
+}
+
+// WriteBackout writes the script that undoes a plan.
+func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written, error) {
+	eng := p.Target.Engine
+	permitted, fill, err := permissions(p, w)
+	if err != nil {
+		return nil, err
+	}
+	gone := placeholders(plan, eng, fill)
+	cmp := compare.Compare(plan.Actual, plan.Desired, compare.Options{Groups: p.Options.Groups})
+	back, err := order.Build(cmp, eng.Writer(engine.WriteOptions{Fill: fill, Back: true, AvoidBlocking: w.AvoidBlocking}), func(order.Risk) bool { return true })
+	if err != nil {
+		return nil, Troubled("order", "the way back: %w", err)
+	}
+	back.Settle(nil, permitted)
+	back.GuardLosses(permitted)
+	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.Comparison.Target.Place + ", as it was", Target: p.Comparison.Target.Place, Groups: groups(p),
+		FileName: w.Backout, TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, BackOf: fileName(w.File), Gone: gone})
+	if err != nil {
+		return nil, Refused("not-closed", "the way back: %w", err)
+	}
+	return written(back, text)
+}
+
+// placeholders lists what a plan destroys. A lost column that must hold a value
+// gets one until its own are loaded again: it is added to fill, and said.
+func placeholders(plan *order.Plan, eng engine.Engine, fill map[catalog.Ref]string) []order.Risk {
+	gone := plan.Losses()
+	placer, ok := eng.(engine.Placer)
+	for i, r := range gone {
+		o := plan.Actual.Find(r.On)
+		if o == nil || !ok || r.On.PartKind != catalog.Column {
+			continue
+		}
+		col := o.Part(catalog.Column, r.On.Part)
+		if col == nil || plan.Desired.Resolve(r.On) != nil || !col.Has("not null") || col.Has("default") || col.Has("identity") || col.Has("generated") {
+			continue
+		}
+		if v := placer.Placeholder(col, plan.Actual); v != "" && fill[r.On] == "" {
+			fill[r.On] = v
+			gone[i].Text += fmt.Sprintf(" (it holds %s until they are loaded)", v)
+		}
+	}
+	return gone
+}
+
+func groups(p *Pair) []string {
+	var out []string
+	for g := range p.Options.Groups {
+		out = append(out, g)
+	}
+	slices.Sort(out)
+	return out
+}
+
+// targetArg is what stands for the target in the header's command lines: its
+// name, or its address without secrets; "" for what no script runs on.
+func (s *Session) targetArg(p *Pair, w *Writing) string {
+	if !p.Target.Writable() {
+		return ""
+	}
+	if _, named := s.Places.Names[w.TargetArg]; named {
+		return w.TargetArg
+	}
+	return p.Target.Label
+}
+
+// clientTarget is the target as the engine's own client is given it.
+func clientTarget(p *Pair) string {
+	list := []string{p.Target.Label}
+	if c, ok := p.Target.Engine.(engine.ClientSpeller); ok && p.Target.Writable() {
+		list = c.ClientWords(p.Target.Address)
+	}
+	for i, w := range list {
+		list[i] = script.Word(w)
+	}
+	return strings.Join(list, " ")
+}
+
+// Losses are what making the target like the source would destroy, by the
+// objects that differ.
+func (p *Pair) Losses() map[*compare.Item][]order.Risk {
+	eng, err := engine.Named(cmp.Or(p.Comparison.Source.Engine, p.Comparison.Target.Engine))
+	if err != nil {
+		return nil
+	}
+	return order.Losses(p.Comparison, eng.Writer(engine.WriteOptions{}))
+}
+
+// Definition lays an object out as SQL for people.
+func (p *Pair) Definition(o *catalog.Object) string {
+	eng, err := engine.Named(p.Comparison.Source.Engine)
+	if err != nil {
+		return ""
+	}
+	return eng.Definition(o)
+}
