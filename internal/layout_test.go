@@ -39,10 +39,10 @@ func source(t *testing.T, see func(folder, path string, set *token.FileSet, f *a
 var layers = [][]string{
 	{"core", "files", "fuzzing"},
 	{"engine"},
-	{"rowcheck"},
+	{"rowcheck", "settings"},
 	{"script"},
 	{"rehearse", "place", "demo"},
-	{"report"},
+	{"report", "process"},
 	{"work"},
 	{"cli"},
 }

@@ -7,11 +7,12 @@ import (
 	"runtime/debug"
 
 	"dappermirror/internal/cli"
+	"dappermirror/internal/process"
 )
 
 func main() {
 	// The program is short-lived and builds what it keeps: collecting less
 	// often is faster, and memory stays in proportion.
 	debug.SetGCPercent(800)
-	os.Exit(cli.Main(cli.Arguments(), os.Stdin, os.Stdout, os.Stderr))
+	os.Exit(cli.Main(process.Arguments(), os.Stdin, os.Stdout, os.Stderr))
 }

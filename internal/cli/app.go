@@ -20,12 +20,15 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	_ "dappermirror/internal/engine/all" // the engines make themselves known
 	"dappermirror/internal/place"
+	"dappermirror/internal/process"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
+	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
 
@@ -63,7 +66,7 @@ type app struct {
 	stdout, stderr io.Writer
 	out            bytes.Buffer // results; written only when the command ends well
 	exit           int
-	settings       *settings
+	settings       *settings.Settings
 	command        string
 
 	// what every command can be told
@@ -83,7 +86,7 @@ type app struct {
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	a := &app{stdin: stdin, stdout: stdout, stderr: stderr}
 	a.work = &work.Session{Tell: a.tell, Patience: 30 * time.Second, Output: stderr, Places: place.Options{Stdin: stdin}}
-	ctx, stop := interrupts(stderr, a.work.Changing)
+	ctx, stop := process.Interrupts(stderr, a.work.Changing, exitInterrupted, exitPartly)
 	defer stop()
 	root := a.root()
 	root.SetArgs(args)
@@ -156,7 +159,7 @@ func (a *app) flush() error {
 	}
 	if f, ok := a.stdout.(*os.File); ok && !a.noPager && a.format != "json" && term.IsTerminal(int(f.Fd())) {
 		_, h, err := term.GetSize(int(f.Fd()))
-		pager := findPager()
+		pager := process.Pager()
 		if err == nil && bytes.Count(a.out.Bytes(), []byte("\n")) > h && pager != "" && isTerminal(a.stdin) {
 			cmd := exec.Command("sh", "-c", pager)
 			cmd.Stdin, cmd.Stdout, cmd.Stderr = &a.out, f, a.stderr
@@ -295,33 +298,33 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
 		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
 	root.SetHelpCommand(a.helpCommand())
-	root.AddCommand(topics()...)
-	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { writeHelp(&a.out, cmd) })
-	root.SetUsageFunc(func(cmd *cobra.Command) error { writeUsage(&a.out, cmd); return nil })
+	root.AddCommand(help.Topics()...)
+	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })
+	root.SetUsageFunc(func(cmd *cobra.Command) error { help.Usage(&a.out, cmd); return nil })
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error {
 		return trouble("usage", "%v%s; see `%s --help`", err, suggestFlag(cmd, err.Error()), cmd.CommandPath())
 	})
 	root.CompletionOptions.DisableDefaultCmd = true
-	a.complete(root)
+	help.Complete(root)
 	return root
 }
 
 // prepare settles the settings and checks those that have few values.
 func (a *app) prepare(cmd *cobra.Command) error {
-	s, err := loadSettings()
+	s, err := settings.Load()
 	if err != nil {
-		return err
+		return trouble("settings", "%w", err)
 	}
 	a.settings = s
-	if len(s.wrong) > 0 && cmd.Name() != "config" {
-		return trouble("settings", "%s", s.wrong[0])
+	if len(s.Wrong) > 0 && cmd.Name() != "config" {
+		return trouble("settings", "%s", s.Wrong[0])
 	}
-	if err := s.apply(cmd); err != nil {
+	if err := apply(s, cmd); err != nil {
 		return err
 	}
-	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect = a.lockWait, s.places(), a.dialect
-	for _, f := range s.files {
-		a.detail("settings from %s", f.path)
+	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect = a.lockWait, s.Places(), a.dialect
+	for _, f := range s.Files {
+		a.detail("settings from %s", f.Path)
 	}
 	for _, c := range []struct {
 		name, value string

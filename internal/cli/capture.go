@@ -6,6 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/capture"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/work"
@@ -34,7 +36,7 @@ place: it can be compared and scripted, as source or as target, without a server
 				return trouble("reading", "%w", err)
 			}
 			var b bytes.Buffer
-			if err := c.Encode(&b); err != nil {
+			if err := capture.Encode(&b, c); err != nil {
 				return trouble("capture", "%w", err)
 			}
 			if err := a.put(out, b.Bytes(), force); err != nil {
@@ -43,7 +45,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			a.note("captured %s: %s", c.Place, report.Counts(c))
 			if a.format == "json" && out != "" && out != "-" {
 				return a.json(func(o *report.Output) {
-					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: c.Fingerprint(), Counts: c.Count()}
+					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: judge.Whole(c), Counts: c.Count()}
 				})
 			}
 			if out != "" && out != "-" {

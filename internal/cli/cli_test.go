@@ -1,11 +1,7 @@
 package cli
 
 import (
-	"strings"
 	"testing"
-
-	"dappermirror/internal/fuzzing"
-	"dappermirror/internal/report"
 )
 
 func TestOfSeveralExitCodesTheWorstCounts(t *testing.T) {
@@ -17,30 +13,4 @@ func TestOfSeveralExitCodesTheWorstCounts(t *testing.T) {
 			t.Errorf("%d and %d: the order matters", c[0], c[1])
 		}
 	}
-}
-
-// FuzzSettings: whatever stands in a settings file, it is taken or complained
-// of with its place, and nothing gets out of it raw.
-func FuzzSettings(f *testing.F) {
-	for _, s := range []string{"settings:\n  only: a\n", "places: {live: 'x', dev: [a, b]}", "a: &a [*a]", "settings: [", "settings:\n  olny: x", "\t", "places:\n  \"\\e[2J\": x", "a: &a {b: c}\nsettings: *a", "settings: {? [a] : b}"} {
-		f.Add([]byte(s))
-	}
-	f.Fuzz(func(t *testing.T, data []byte) {
-		defer fuzzing.Bound()()
-		s := &settings{}
-		s.readSettings("harbour.yaml", data)
-		if len(s.files) != 1 {
-			t.Fatalf("%d files of one", len(s.files))
-		}
-		for _, w := range s.wrong {
-			if !strings.HasPrefix(w, "harbour.yaml") || strings.Contains(report.Safe(w), "\x1b") {
-				t.Fatalf("says %q", w)
-			}
-		}
-		for name := range s.files[0].Settings {
-			if configurable[name] == "" {
-				t.Fatalf("takes %q", name)
-			}
-		}
-	})
 }

@@ -11,10 +11,10 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/core/words"
-	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/work"
 )
@@ -25,23 +25,13 @@ func (a *app) scopeFlags(cmd *cobra.Command) {
 	f.StringArrayVar(&a.scopeOnly, "only", nil, "count only what these patterns match; see help patterns")
 	f.StringArrayVar(&a.scopeExcept, "except", nil, "do not count what these patterns match")
 	f.BoolVar(&a.emptySource, "empty-source", false, "the source is meant to be empty")
-	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: "+strings.Join(groups(), ", "))
-}
-
-// groups are what --include can name.
-func groups() []string {
-	var out []string
-	for _, e := range engine.All() {
-		out = append(out, e.Groups()...)
-	}
-	slices.Sort(out)
-	return slices.Compact(out)
+	f.StringSliceVar(&a.with, "include", nil, "count also what counts only when asked for: "+strings.Join(help.Groups(), ", "))
 }
 
 func (a *app) options() (compare.Options, error) {
 	opt := compare.Options{Groups: map[string]bool{}}
 	for _, g := range a.with {
-		if all := groups(); !slices.Contains(all, g) {
+		if all := help.Groups(); !slices.Contains(all, g) {
 			return opt, trouble("usage", "--include %q: it is one of %s", g, strings.Join(all, ", "))
 		}
 		opt.Groups[g] = true

@@ -27,7 +27,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 				return trouble("usage", "--group %q: it is kind or status", group)
 			}
 			for _, extra := range args[2:] {
-				if _, err := place.Resolve(extra, place.Options{Names: a.settings.places()}); err != nil {
+				if _, err := place.Resolve(extra, place.Options{Names: a.settings.Places()}); err != nil {
 					return trouble("place", "%q is no place; meant `--only %s`?", extra, extra)
 				}
 			}

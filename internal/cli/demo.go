@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -50,13 +49,8 @@ that this is wanted.`,
 				}
 				return trouble("write", "%w", err)
 			}
-			d := &demoWalk{app: a, source: "dev.db", target: "live.db"}
-			var err error
-			if server != "" {
-				err = d.onServer(cmd.Context(), server)
-			} else {
-				err = d.inFolder(cmd.Context(), folder)
-			}
+			d := &demoWalk{app: a}
+			err := d.build(cmd.Context(), folder, server)
 			if err != nil {
 				return err
 			}
@@ -85,71 +79,22 @@ type demoWalk struct {
 	names          demo.Words
 }
 
-func (d *demoWalk) inFolder(ctx context.Context, folder string) (err error) {
-	eng := demo.Embedded()
-	if d.names, err = demo.WordsFor(eng); err != nil {
-		return trouble("demo", "%w", err)
-	}
-	for side, file := range map[demo.Side]string{demo.Dev: d.source, demo.Live: d.target} {
-		path := filepath.Join(folder, file)
-		db, err := eng.Open(ctx, path, engine.OpenOptions{Write: true, Create: true})
-		if err != nil {
-			return trouble("write", "%s: %w", path, err)
+// build makes the two databases, in a folder or on a server.
+func (d *demoWalk) build(ctx context.Context, folder, server string) (err error) {
+	if server == "" {
+		d.source, d.target, d.names, err = demo.InFolder(ctx, folder)
+	} else {
+		var p *place.Place
+		if p, err = d.app.resolve(server, false); err != nil {
+			return err
 		}
-		err = demo.Build(ctx, eng, db, side)
-		db.Close()
-		if err != nil {
-			return trouble("write", "%s: %w", path, err)
+		if _, file := p.Engine.(engine.Embedded); p.Engine == nil || file {
+			return trouble("usage", "--server takes a server's URL; without it the demo makes files")
 		}
+		d.source, d.target, d.names, err = demo.OnServer(ctx, p)
 	}
-	return nil
-}
-
-// onServer makes the two databases and loads them.
-func (d *demoWalk) onServer(ctx context.Context, server string) error {
-	p, err := d.app.resolve(server, false)
 	if err != nil {
-		return err
-	}
-	if _, file := p.Engine.(engine.Embedded); p.Engine == nil || file {
-		return trouble("usage", "--server takes a server's URL; without it the demo makes files")
-	}
-	if d.names, err = demo.WordsFor(p.Engine); err != nil {
 		return trouble("demo", "%w", err)
-	}
-	admin, err := p.Open(ctx, engine.OpenOptions{Write: true})
-	if err != nil {
-		return trouble("open", "%w", err)
-	}
-	defer admin.Close()
-	for _, side := range []demo.Side{demo.Dev, demo.Live} {
-		name := "quillhaven_" + string(side)
-		if err := admin.Exec(ctx, "CREATE DATABASE "+name); err != nil {
-			return trouble("create", "creating the database %s: %w", name, err)
-		}
-		u, err := url.Parse(p.Address)
-		if err != nil {
-			return trouble("place", "%w", err)
-		}
-		u.Path = "/" + name
-		at, err := place.Resolve(u.String(), place.Options{})
-		if err != nil {
-			return trouble("place", "%w", err)
-		}
-		db, err := at.Open(ctx, engine.OpenOptions{Write: true})
-		if err != nil {
-			return trouble("open", "%w", err)
-		}
-		err = demo.Build(ctx, p.Engine, db, side)
-		db.Close()
-		if err != nil {
-			return trouble("create", "%w", err)
-		}
-		if side == demo.Dev {
-			d.source = u.String()
-		} else {
-			d.target = u.String()
-		}
 	}
 	return nil
 }

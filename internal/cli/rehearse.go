@@ -2,16 +2,13 @@ package cli
 
 import (
 	"errors"
-	"fmt"
 	"os"
 
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
-	"dappermirror/internal/rehearse"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
 	"dappermirror/internal/work"
@@ -93,9 +90,9 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 				a.exit = worse(a.exit, exitDifferent)
 			}
 			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Rehearsal = rehearsalJSON(res, s) })
+				return a.json(func(o *report.Output) { o.Rehearsal = report.RehearsalJSON(res, s) })
 			}
-			a.rehearsed(res, s, desired != nil)
+			report.Rehearsal(&a.out, res, s, desired != nil, a.style())
 			return nil
 		},
 	}
@@ -115,51 +112,4 @@ func (a *app) scriptAt(path string) (*script.Script, engine.Engine, error) {
 		return nil, nil, nil
 	}
 	return s, eng, err
-}
-
-// rehearsed says how a rehearsal went.
-func (a *app) rehearsed(res *rehearse.Result, s *script.Script, source bool) {
-	st := a.style()
-	rows := ""
-	if res.Rows > 0 {
-		rows = fmt.Sprintf(", with %s copied", words.Number(res.Rows, "row", "rows"))
-	}
-	fmt.Fprintf(&a.out, "Rehearsed on %s%s.\n", res.Where, rows)
-	like := "as the script promises"
-	if source {
-		like = "identical to the source"
-		if len(s.Held()) > 0 {
-			like = "as the source but for what is held back"
-		}
-	}
-	switch {
-	case res.Failed != nil:
-		which := "The script"
-		if res.Back {
-			which = "The back-out script"
-		}
-		hang(&a.out, "", fmt.Sprintf("%s failed at step %d of %d, line %d: %s", which, res.Failed.Step, res.Failed.Of, res.Failed.Line, report.Safe(res.Failed.Title)), st.Width, st.Warn)
-		hang(&a.out, "  ", report.Safe(res.Failed.Err.Error()), st.Width, nil)
-	case len(res.Left) > 0:
-		fmt.Fprintf(&a.out, "%s\n", st.Warn(fmt.Sprintf("%s ran, but it does not end %s:", words.Number(res.Steps, "step", "steps"), like)))
-		for _, m := range res.Left {
-			fmt.Fprintf(&a.out, "  %s %s\n", report.Safe(m.On.String()), m.What)
-		}
-	default:
-		fmt.Fprintf(&a.out, "%s ran; it ends %s.\n", words.Number(res.Steps, "step", "steps"), like)
-		if res.Back {
-			fmt.Fprintf(&a.out, "The back-out script ran and brought everything back.\n")
-		}
-	}
-	if n := len(s.Held()); n > 0 {
-		fmt.Fprintf(&a.out, "%s held back and did not run.\n", words.Number(n, "step is", "steps are"))
-	}
-}
-
-func rehearsalJSON(res *rehearse.Result, s *script.Script) *report.JSONRehearsal {
-	j := &report.JSONRehearsal{Where: res.Where, Steps: res.Steps, Of: s.Meta.Steps, Rows: res.Rows, Passed: res.Passed(), Back: res.Back, Left: res.Left}
-	if res.Failed != nil {
-		j.Failed = &report.JSONFailure{Step: res.Failed.Step, Line: res.Failed.Line, Title: res.Failed.Title, Message: res.Failed.Err.Error()}
-	}
-	return j
 }

@@ -2,14 +2,10 @@ package cli
 
 import (
 	"context"
-	"fmt"
-	"io"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
@@ -84,7 +80,8 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if len(made.Plan.Held) > 0 || len(made.Plan.WillFail()) > 0 {
 				a.exit = exitSafety
 			}
-			js := scriptJSON(p, made, out)
+			js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
+			js.BlockedBy = p.Blockers
 			back := &work.Written{}
 			if w.backout != "" {
 				if back, err = a.work.WriteBackout(p, made.Plan, wr); err != nil {
@@ -185,7 +182,7 @@ func (a *app) rehearseWritten(ctx context.Context, p *work.Pair, made *work.Writ
 	if !res.Passed() {
 		a.exit = worse(a.exit, exitDifferent)
 	}
-	return rehearsalJSON(res, made.Script), nil
+	return report.RehearsalJSON(res, made.Script), nil
 }
 
 func (a *app) scriptNote(plan *order.Plan, output string) {
@@ -208,70 +205,5 @@ func (a *app) willFail(plan *order.Plan) {
 				a.say("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
 			}
 		}
-	}
-}
-
-func scriptJSON(p *work.Pair, made *work.Written, output string) *report.JSONScript {
-	plan, text := made.Plan, made.Text
-	js := &report.JSONScript{BlockedBy: p.Blockers, Gone: patterns(plan.Gone), Engine: p.Comparison.Target.Engine, Source: p.Comparison.Source.Place, Target: p.Comparison.Target.Place,
-		Steps: jsonSteps(plan.Steps), Held: jsonSteps(plan.Held)}
-	if output == "" || output == "-" {
-		js.Text = string(text)
-	} else {
-		js.File = output
-	}
-	return js
-}
-
-func patterns(refs []catalog.Ref) []string {
-	var out []string
-	for _, r := range refs {
-		out = append(out, r.String())
-	}
-	return out
-}
-
-func jsonSteps(steps []*order.Step) []report.JSONStep {
-	out := []report.JSONStep{}
-	for _, s := range steps {
-		out = append(out, report.JSONStep{Number: s.Number, Kind: s.About.Object().Kind, On: s.About.String(), Title: s.Title, SQL: s.Statements(), Risks: s.Risks, Cleared: s.Cleared, Fills: s.Fills, Locks: s.Locks})
-	}
-	return out
-}
-
-// stepList writes steps for people.
-func (a *app) stepList(steps []script.StepInfo) {
-	st := a.style()
-	for _, s := range steps {
-		hang(&a.out, fmt.Sprintf("  %3d  ", s.Number), report.Safe(s.Title), st.Width, nil)
-		for _, r := range s.Risks {
-			paint := st.Dim
-			if r.Kind == order.Loss || r.Kind == order.WillFail {
-				paint = st.Warn
-			}
-			hang(&a.out, "       ! ", report.Safe(script.RiskWords(r)), st.Width, paint)
-		}
-		for _, l := range s.Locks {
-			hang(&a.out, "       lock ", report.Safe(l), st.Width, st.Dim)
-		}
-		for _, r := range s.Cleared {
-			hang(&a.out, "       . ", report.Safe(r), st.Width, st.Dim)
-		}
-		for _, f := range s.Fills {
-			hang(&a.out, "       . fill: ", report.Safe(f), st.Width, st.Dim)
-		}
-	}
-}
-
-// hang writes a text behind a head, folded at the width, the rest below it.
-func hang(w io.Writer, head, text string, width int, paint func(string) string) {
-	for i, l := range script.Wrap(text, width-len(head)) {
-		if i > 0 {
-			head = strings.Repeat(" ", len(head))
-		}
-		if l = head + l; paint != nil {
-			l = paint(l)
-		}
-		fmt.Fprintln(w, l)
 	}
 }

@@ -61,7 +61,7 @@ Exit code 3 says that something was held back or refused.`,
 			plan := made.Plan
 			if a.format != "json" {
 				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(words.Number(len(plan.Steps), "step", "steps")))
-				a.stepList(made.Script.Planned())
+				report.Steps(&a.out, made.Script.Planned(), a.style())
 			}
 			if len(plan.WillFail()) > 0 {
 				a.willFail(plan)

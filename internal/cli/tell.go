@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/report"
+	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
 
@@ -15,7 +16,7 @@ import (
 func (a *app) tell(e work.Event) {
 	switch e := e.(type) {
 	case work.PasswordShown:
-		a.warn("a password on the command line can be read by others on this machine; use a password file, PGPASSWORD or a place in %s", projectFile)
+		a.warn("a password on the command line can be read by others on this machine; use a password file, PGPASSWORD or a place in %s", settings.ProjectFile)
 	case work.Reading:
 		a.detail("reading %s", e.Place.Label)
 	case work.BothRead:

@@ -11,8 +11,8 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/cobra/doc"
 
+	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/words"
-	"dappermirror/internal/files"
 	"dappermirror/internal/report"
 )
 
@@ -61,34 +61,6 @@ func (a *app) version() error {
 	return nil
 }
 
-// manPages writes a page for each command, with the exit codes, and for each
-// topic.
-func manPages(root *cobra.Command, header *doc.GenManHeader, dir string) error {
-	for _, c := range append([]*cobra.Command{root}, root.Commands()...) {
-		if c.Hidden {
-			continue
-		}
-		name := "dapper-mirror"
-		if c != root {
-			name += "-" + c.Name()
-		}
-		f, err := files.Create(filepath.Join(dir, name+".1"), 0o666)
-		if err != nil {
-			return err
-		}
-		h := *header
-		h.Title = strings.ToUpper(name)
-		if err = doc.GenMan(manual(c), &h, f); err == nil {
-			err = f.Keep(filepath.Join(dir, name+".1"))
-		}
-		f.Discard()
-		if err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 func (a *app) manCommand() *cobra.Command {
 	var dir string
 	cmd := &cobra.Command{
@@ -103,7 +75,7 @@ func (a *app) manCommand() *cobra.Command {
 			root := cmd.Root()
 			root.DisableAutoGenTag = true
 			header := &doc.GenManHeader{Title: "DAPPER-MIRROR", Section: "1", Source: "Dapper Mirror", Manual: "Dapper Mirror"}
-			if err := manPages(root, header, dir); err != nil {
+			if err := help.Manuals(root, header, dir); err != nil {
 				return trouble("write", "%w", err)
 			}
 			pages, err := filepath.Glob(filepath.Join(dir, "dapper-mirror*.1"))

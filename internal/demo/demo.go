@@ -30,8 +30,8 @@ type Words struct {
 	FillFamily, FillFlag                     string // values of --fill
 }
 
-// WordsFor are the words of an engine's sample.
-func WordsFor(eng engine.Engine) (w Words, err error) {
+// wordsFor are the words of an engine's sample.
+func wordsFor(eng engine.Engine) (w Words, err error) {
 	data, err := files.ReadFile(eng.Name() + "/words.json")
 	if err != nil {
 		return w, fmt.Errorf("there is no sample for %s", eng.Title())
@@ -39,8 +39,8 @@ func WordsFor(eng engine.Engine) (w Words, err error) {
 	return w, json.Unmarshal(data, &w)
 }
 
-// Embedded is the engine whose sample needs no server.
-func Embedded() engine.Engine {
+// embedded is the engine whose sample needs no server.
+func embedded() engine.Engine {
 	for _, e := range engine.All() {
 		if _, ok := e.(engine.Embedded); ok {
 			return e

@@ -109,7 +109,7 @@ func TestBadInput(t *testing.T) {
 		{"a pattern for nothing", 2, "compare dev.db live.db --only table:bertj", "--only table:bertj matches nothing"},
 		{"a broken pattern", 2, "compare dev.db live.db --only a.b.c.d", "more than three names"},
 		{"a group", 2, "compare dev.db live.db --group size", "it is kind or status"},
-		{"an include", 2, "compare dev.db live.db --include colours", "one of owners, grants"},
+		{"an include", 2, "compare dev.db live.db --include colours", "one of definers, grants, owners"},
 		{"a format", 2, "compare dev.db live.db --format xml", "text, json"},
 		{"a colour", 2, "compare dev.db live.db --color perhaps", "auto, always, never"},
 		{"a file that is there", 2, "script dev.db live.db -o there.sql --may-lose *", "there.sql is there already; give --force"},
@@ -722,7 +722,7 @@ func TestDemo(t *testing.T) {
 func TestKindsTopic(t *testing.T) {
 	out := want(t, 0, t.TempDir(), "help", "kinds").out
 	at := 0
-	for _, s := range []string{"SQLite", "virtual-table", "PostgreSQL", "user-mapping", "operator-class", "MariaDB/MySQL", "event", "sequence"} {
+	for _, s := range []string{"MariaDB/MySQL", "event", "sequence", "PostgreSQL", "user-mapping", "operator-class", "SQLite", "virtual-table"} {
 		i := strings.Index(out[at:], s)
 		if i < 0 {
 			t.Fatalf("no %s behind what comes before it:\n%s", s, out)

@@ -12,6 +12,7 @@ import (
 	"testing"
 	"time"
 
+	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/catalog"
 )
 
@@ -67,7 +68,7 @@ func TestDefinitionsStayInside(t *testing.T) {
 		want(t, 0, dir, "capture", place, "-o", "whole.json", "--force")
 		want(t, 0, dir, "compare", "whole.json", place)
 		for _, tail := range []string{"; DROP TABLE keep", " 'open", " /* open", "); DROP TABLE keep; --"} {
-			c, err := catalog.Decode(strings.NewReader(read(t, filepath.Join(dir, "whole.json"))))
+			c, err := capture.Decode(strings.NewReader(read(t, filepath.Join(dir, "whole.json"))))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -79,7 +80,7 @@ func TestDefinitionsStayInside(t *testing.T) {
 				}
 			}
 			var b bytes.Buffer
-			if err := c.Encode(&b); err != nil {
+			if err := capture.Encode(&b, c); err != nil {
 				t.Fatal(err)
 			}
 			write(t, dir, "bad.json", b.String())

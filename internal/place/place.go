@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
 )
@@ -452,7 +453,7 @@ func (p *Place) readCapture() (*catalog.Catalog, error) {
 		defer f.Close()
 		r = f
 	}
-	c, err := catalog.Decode(r)
+	c, err := capture.Decode(r)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}

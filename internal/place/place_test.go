@@ -7,6 +7,8 @@ import (
 	"strings"
 	"testing"
 
+	"dappermirror/internal/core/capture"
+	"dappermirror/internal/core/judge"
 	_ "dappermirror/internal/engine/all"
 )
 
@@ -154,7 +156,7 @@ func TestReadKinds(t *testing.T) {
 			t.Errorf("%s: the catalog is of %q", name, c.Place)
 		}
 		var b strings.Builder
-		if err := c.Encode(&b); err != nil {
+		if err := capture.Encode(&b, c); err != nil {
 			t.Fatal(err)
 		}
 		if name == "x.db" {
@@ -162,7 +164,7 @@ func TestReadKinds(t *testing.T) {
 				t.Fatal(err)
 			}
 		}
-		return c.Fingerprint()
+		return judge.Whole(c)
 	}
 	want := read("x.db", "")
 	capture, err := os.ReadFile("x.json")

@@ -72,7 +72,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 			}
 		}
 	}
-	for i, g := range c.Gaps {
+	for i, g := range c.Judge.Gaps {
 		if i == 0 {
 			fmt.Fprintln(w)
 		}

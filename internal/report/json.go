@@ -228,7 +228,7 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
 	}
-	for _, g := range c.Gaps {
+	for _, g := range c.Judge.Gaps {
 		out.NotCompared = append(out.NotCompared, JSONGap{g.Side, string(g.Kind), g.Property, g.Why})
 	}
 	return out

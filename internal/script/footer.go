@@ -16,6 +16,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 )
 
@@ -300,10 +301,10 @@ func fits(p *order.Plan, include []string) []Fit {
 	for r := range refs {
 		f := Fit{On: r, Users: users[r]}
 		if o := p.Actual.Find(r); o != nil {
-			f.Was = shorten(o.FingerprintWith(groups))
+			f.Was = shorten(judge.Fingerprint(o, groups))
 		}
 		if o := p.Desired.Find(r); o != nil {
-			f.Then = shorten(o.FingerprintWith(groups))
+			f.Then = shorten(judge.Fingerprint(o, groups))
 		}
 		if f.Was != "" || f.Then != "" {
 			out = append(out, f)

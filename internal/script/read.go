@@ -7,8 +7,10 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
 )
 
 // Script is a script read back.
@@ -229,7 +231,7 @@ func (s *Script) fingerprint(c *catalog.Catalog, r catalog.Ref) string {
 	for _, g := range s.Meta.Groups {
 		groups[g] = true
 	}
-	return shorten(o.FingerprintWith(groups))
+	return shorten(judge.Fingerprint(o, groups))
 }
 
 // Ends lists what is not as the script leaves it.
@@ -247,6 +249,18 @@ func (s *Script) Ends(now *catalog.Catalog) []Move {
 		}
 	}
 	return out
+}
+
+// LostWords says which steps are gone from a script, as the end of a sentence.
+func (s *Script) LostWords() string {
+	if len(s.Lost) == 0 {
+		return ""
+	}
+	var list []string
+	for _, n := range s.Lost {
+		list = append(list, fmt.Sprint(n))
+	}
+	return ": of its steps these are gone: " + words.Join(list, 10)
 }
 
 // Command is one statement of a script as it is run.

@@ -3,7 +3,6 @@ package work
 import (
 	"context"
 	"errors"
-	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -71,24 +70,12 @@ func Unfinished(path string, sc *script.Script) string {
 	return recordFile(base)
 }
 
-// LostSteps says which steps are gone from a script.
-func LostSteps(sc *script.Script) string {
-	if len(sc.Lost) == 0 {
-		return ""
-	}
-	var list []string
-	for _, n := range sc.Lost {
-		list = append(list, fmt.Sprint(n))
-	}
-	return ": of its steps these are gone: " + words.Join(list, 10)
-}
-
 // Apply sees that the script fits, that neither rows nor rights stand in the
 // way, has the run approved, saves what a backup wants, and runs the script; it
 // answers how many steps ran.
 func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engine, target *place.Place, r Running) (int, error) {
 	if sc.Edited && !r.Edited {
-		return 0, Refused("edited", "the script is not as it was written%s; look at it with `check`, and give --edited to run it as it stands", LostSteps(sc))
+		return 0, Refused("edited", "the script is not as it was written%s; look at it with `check`, and give --edited to run it as it stands", sc.LostWords())
 	}
 	base, err := Beside(r.File, target.Label)
 	if err != nil {

@@ -25,22 +25,17 @@ func (s *Session) Fit(ctx context.Context, sc *script.Script, target *place.Plac
 	return c, sc.Check(c), nil
 }
 
-// Standing is what stands in the way of a script on a target that it fits.
-type Standing struct {
-	Lacking []string // rights the account does not have
-	Failing []string // steps that the rows stop
-}
-
-// Standing finds out what stands in the way of a script; nothing does of a
-// target that is no database.
-func (s *Session) Standing(ctx context.Context, sc *script.Script, target *place.Place) (st Standing, err error) {
+// Standing finds out what stands in the way of a script on a target that it
+// fits: the rights that the account lacks, and the steps that the rows stop.
+// Nothing does of a target that is no database.
+func (s *Session) Standing(ctx context.Context, sc *script.Script, target *place.Place) (lacking, failing []string, err error) {
 	if !target.Writable() || target.Missing() {
-		return st, nil
+		return nil, nil, nil
 	}
-	if st.Lacking, err = s.lacking(ctx, sc, target, false); err == nil {
-		st.Failing, err = s.askAgain(ctx, sc, target, RowCheckTime)
+	if lacking, err = s.lacking(ctx, sc, target, false); err == nil {
+		failing, err = s.askAgain(ctx, sc, target, RowCheckTime)
 	}
-	return st, err
+	return lacking, failing, err
 }
 
 // RowCheckTime is how long one question to the rows may take, unless it is said.

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
@@ -24,7 +25,7 @@ import (
 // user's own backup.
 func (s *Session) backup(ctx context.Context, target *catalog.Catalog, base, command string, sc *script.Script) error {
 	var b bytes.Buffer
-	if err := target.Encode(&b); err != nil {
+	if err := capture.Encode(&b, target); err != nil {
 		return Troubled("backup", "saving the target's structure: %w", err)
 	}
 	name := base + ".before.json"

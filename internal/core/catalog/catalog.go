@@ -363,11 +363,6 @@ type Property struct {
 	Order bool
 }
 
-// Counts tells whether the fact is part of equality, given the groups asked for.
-func (p *Property) Counts(groups map[string]bool) bool {
-	return !p.Carried && (p.Group == "" || groups[p.Group])
-}
-
 // Gap says that something was not seen. A gap is never taken for absence.
 type Gap struct {
 	Kind     Kind   `json:"kind,omitempty"`     // empty: something of a kind the tool does not know

@@ -11,6 +11,7 @@ import (
 	"sync"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/scope"
 )
 
@@ -92,73 +93,27 @@ type Options struct {
 	Deep bool
 }
 
-// Gap is something one side did not see, so that it was not compared.
-type Gap struct {
-	Side string // "source" or "target"
-	catalog.Gap
-}
-
-// Comparison is what comparing found.
+// Comparison is what comparing found. It never changes.
 type Comparison struct {
 	Source, Target *catalog.Catalog
 	Options        Options
-	Items          []*Item // by kind, then name; equal ones too
-	Gaps           []Gap
+	Judge          *judge.Judge // decided what counts
+	Items          []*Item      // by kind, then name; equal ones too
 	// of the objects of both sides, and how far they agree (see Similarity)
 	objects int
 	agree   float64
 	// of the object at hand: facts seen and facts that agree, on both sides
 	facts, agreeing int
-	hidden          map[hidden]bool
 	index           map[catalog.Ref]*Item
-}
-
-// hidden is a kind, or a fact of it, that one of the sides could not see.
-type hidden struct {
-	kind     catalog.Kind
-	property string
 }
 
 // Compare compares two catalogs whose texts have all been read (see Wanted).
 func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
-	c := &Comparison{Source: source, Target: target, Options: opt, hidden: map[hidden]bool{}}
-	for _, side := range []struct {
-		name string
-		cat  *catalog.Catalog
-	}{{"source", source}, {"target", target}} {
-		other := target
-		if side.cat == target {
-			other = source
-		}
-		for _, g := range side.cat.Gaps {
-			if g.Group != "" && !opt.Groups[g.Group] {
-				continue
-			}
-			c.hidden[hidden{g.Kind, g.Property}] = true
-			if g.Quiet {
-				if _, unseen := other.Unseen(g.Kind, g.Property); unseen {
-					continue // neither side could have it
-				}
-			}
-			c.Gaps = append(c.Gaps, Gap{side.name, g})
-		}
-	}
+	c := &Comparison{Source: source, Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups)}
 	// Things are matched before the scope looks at them: what is on both sides
 	// stays so, even where only one side has a part in scope.
-	considered := func(objects []*catalog.Object) []*catalog.Object {
-		if len(c.hidden) == 0 && !slices.ContainsFunc(objects, func(o *catalog.Object) bool { return !counts(o, opt) }) {
-			return objects
-		}
-		return slices.DeleteFunc(slices.Clone(objects), func(o *catalog.Object) bool { return c.unseen(o.Kind, "") || !counts(o, opt) })
-	}
-	for _, pr := range matchUp(considered(source.Objects), considered(target.Objects)) {
-		extent := scope.Out
-		for _, o := range pr {
-			if o != nil {
-				extent = max(extent, opt.Scope.Object(o, source.Fold))
-			}
-		}
-		if extent != scope.Out {
+	for _, pr := range matchUp(c.Judge.Considering(source.Objects), c.Judge.Considering(target.Objects)) {
+		if extent := c.Judge.Extent(pr[0], pr[1]); extent != scope.Out {
 			c.Items = append(c.Items, c.object(pr[0], pr[1], extent == scope.Some))
 		}
 	}
@@ -176,12 +131,6 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 		return strings.Compare(string(x.Kind), string(y.Kind))
 	})
 	return c
-}
-
-func counts(o *catalog.Object, opt Options) bool { return o.Group == "" || opt.Groups[o.Group] }
-
-func (c *Comparison) unseen(k catalog.Kind, property string) bool {
-	return len(c.hidden) > 0 && (c.hidden[hidden{k, ""}] || property != "" && c.hidden[hidden{k, property}])
 }
 
 // matchUp pairs the things of two sides: first by what they are matched by,
@@ -260,7 +209,7 @@ func alike(source, target []*catalog.Object) ([][2]*catalog.Object, bool) {
 // one side lacks it.
 func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
 	it := &Item{Source: s, Target: t, Choice: ToTarget, Partial: partial}
-	if s == t && !partial && !c.Options.Deep && c.Options.Scope.Empty() && len(c.hidden) == 0 {
+	if s == t && !partial && !c.Options.Deep && c.Judge.All() {
 		// The two sides share what was read: nothing can differ.
 		it.Status = Same
 		c.weigh(2, 1)
@@ -289,12 +238,12 @@ func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
 		if o == nil {
 			return nil
 		}
-		if c.Options.Scope.Empty() && len(c.hidden) == 0 {
+		if c.Judge.All() {
 			return o.Parts
 		}
 		var out []*catalog.Object
 		for _, p := range o.Parts {
-			if c.Options.Scope.Part(o, p, c.Source.Fold) && !c.unseen(p.Kind, "") {
+			if c.Judge.Part(o, p) == judge.Counts {
 				out = append(out, p)
 			}
 		}
@@ -341,12 +290,11 @@ func (c *Comparison) weigh(n int, alike float64) {
 // properties compares the facts of one thing and counts them.
 func (c *Comparison) properties(it *Item) {
 	s, t := it.Source, it.Target
-	groups := c.Options.Groups
 	if s == nil || t == nil {
 		o := it.Object()
 		c.facts++ // that it exists
 		for i := range o.Properties {
-			if o.Properties[i].Counts(groups) {
+			if v := c.Judge.Fact(o.Kind, &o.Properties[i], judge.Target); v == judge.Counts || v == judge.NotSeen {
 				c.facts++
 			}
 		}
@@ -361,7 +309,7 @@ func (c *Comparison) properties(it *Item) {
 	}
 	for i := range s.Properties {
 		sp := &s.Properties[i]
-		if !sp.Counts(groups) || sp.Defect || c.unseen(s.Kind, sp.Name) {
+		if c.Judge.Fact(s.Kind, sp, judge.Source) != judge.Counts {
 			continue
 		}
 		c.facts++
@@ -371,7 +319,7 @@ func (c *Comparison) properties(it *Item) {
 			continue
 		}
 		c.facts++
-		if sp.Value.Equal(tp.Value) || sp.Order && sameOrder(sp.Value.Items, tp.Value.Items) {
+		if v, same := c.Judge.Difference(sp, tp); same || v != judge.Counts {
 			c.agreeing += 2
 		} else {
 			it.Properties = append(it.Properties, PropertyDiff{sp.Name, &sp.Value, &tp.Value})
@@ -379,23 +327,11 @@ func (c *Comparison) properties(it *Item) {
 	}
 	for i := range t.Properties {
 		tp := &t.Properties[i]
-		if tp.Counts(groups) && !c.unseen(s.Kind, tp.Name) && s.Property(tp.Name) == nil {
+		if c.Judge.Fact(s.Kind, tp, judge.Target) == judge.Counts && s.Property(tp.Name) == nil {
 			c.facts++
 			it.Properties = append(it.Properties, PropertyDiff{tp.Name, nil, &tp.Value})
 		}
 	}
-}
-
-// sameOrder tells whether two lists have what both hold in one order.
-func sameOrder(a, b []string) bool {
-	common := func(list, other []string) []string {
-		in := make(map[string]bool, len(other))
-		for _, s := range other {
-			in[s] = true
-		}
-		return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return !in[s] })
-	}
-	return slices.Equal(common(a, b), common(b, a))
 }
 
 // Wanted lists, for each side, the values whose text must be read before the

@@ -149,8 +149,8 @@ func TestNotSeenIsNotAbsent(t *testing.T) {
 	source, target := build("table a: x=int", "routine f:"), build("table a: x=int")
 	target.Gaps = []catalog.Gap{{Kind: "routine", Why: "no right"}}
 	cmp := Compare(source, target, Options{})
-	if cmp.Different() || len(cmp.Gaps) != 1 || cmp.Gaps[0].Side != "target" {
-		t.Errorf("a kind one side could not see differs: %s %v", story(cmp), cmp.Gaps)
+	if cmp.Different() || len(cmp.Judge.Gaps) != 1 || cmp.Judge.Gaps[0].Side != "target" {
+		t.Errorf("a kind one side could not see differs: %s %v", story(cmp), cmp.Judge.Gaps)
 	}
 	if d := cmp.Desired(); d.Find(catalog.Ref{Kind: "routine", Name: "f"}) != nil {
 		t.Error("what was not compared is desired")
@@ -308,8 +308,8 @@ func TestFactsOfAKind(t *testing.T) {
 		gaps           int
 	}{{"both too old", older(), older(), 0}, {"the target", table(named), older(), 1}, {"the source", older(), table(named), 1}} {
 		cmp := Compare(c.source, c.target, Options{})
-		if cmp.Different() || len(cmp.Gaps) != c.gaps {
-			t.Errorf("%s: differs %v, %d gaps", c.name, cmp.Different(), len(cmp.Gaps))
+		if cmp.Different() || len(cmp.Judge.Gaps) != c.gaps {
+			t.Errorf("%s: differs %v, %d gaps", c.name, cmp.Different(), len(cmp.Judge.Gaps))
 		}
 		if d := Compare(cmp.Desired(), c.target, Options{Deep: true}); d.Different() {
 			t.Errorf("%s: what one side does not know is wished for", c.name)

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 )
 
 // Desired is the structure the target shall have: what was chosen comes from
@@ -220,7 +221,7 @@ func keepOptional(base, target *catalog.Object, groups map[string]bool) *catalog
 	}
 	for i := range base.Properties {
 		p := &base.Properties[i]
-		if p.Group == "" || groups[p.Group] {
+		if !judge.Optional(p, groups) {
 			continue
 		}
 		if t := target.Property(p.Name); t == nil {
@@ -231,7 +232,7 @@ func keepOptional(base, target *catalog.Object, groups map[string]bool) *catalog
 	}
 	for i := range target.Properties {
 		p := &target.Properties[i]
-		if p.Group != "" && !groups[p.Group] && base.Property(p.Name) == nil {
+		if judge.Optional(p, groups) && base.Property(p.Name) == nil {
 			edit().Optional(p.Name, p.Group, p.Value)
 		}
 	}

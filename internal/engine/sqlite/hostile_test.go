@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/fuzzing"
 )
@@ -143,7 +144,7 @@ func TestCreateTableAs(t *testing.T) {
 			t.Errorf("%s: %v", query, err)
 			continue
 		}
-		if got != want.Fingerprint() {
+		if got != judge.Whole(want) {
 			t.Errorf("%s: not the columns of %s", query, Engine{}.Definition(want.Find(catalog.Ref{Kind: catalog.Table, Name: "made"})))
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"testing"
 
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/fuzzing"
 )
@@ -185,7 +186,7 @@ func texts(t testing.TB, parts ...string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return c.Fingerprint(), nil
+	return judge.Whole(c), nil
 }
 
 // TestTextsLikeTheDatabase: a text, as written, in a folder in any order, or
@@ -229,7 +230,7 @@ func TestTextsLikeTheDatabase(t *testing.T) {
 			parts = []string{"x.sql", c.run}
 		}
 		got, err := texts(t, parts...)
-		if err != nil || got != want.Fingerprint() {
+		if err != nil || got != judge.Whole(want) {
 			t.Errorf("%s: the text is another structure (%v)", name, err)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/fuzzing"
 )
@@ -120,7 +121,7 @@ func TestSpellings(t *testing.T) {
 		if same := !compare.Compare(a, b, compare.Options{}).Different(); same != c.same {
 			t.Errorf("%s: same is %v, want %v\n%s\n%s", c.name, same, c.same, c.a, c.b)
 		}
-		if same := a.Fingerprint() == b.Fingerprint(); same != c.same {
+		if same := judge.Whole(a) == judge.Whole(b); same != c.same {
 			t.Errorf("%s: same fingerprint is %v", c.name, same)
 		}
 	}
@@ -279,7 +280,7 @@ func FuzzParseTable(f *testing.F) {
 				continue
 			}
 			again, err := Build(rows)
-			if err != nil || again.Fingerprint() != c.Fingerprint() {
+			if err != nil || judge.Whole(again) != judge.Whole(c) {
 				t.Fatalf("reading %q twice gives two things: %v", s, err)
 			}
 		}

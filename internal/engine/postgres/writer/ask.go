@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/rows"
@@ -28,7 +29,7 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 		}
 		base, _, _ := splitType(c.Actual.Resolve(n.On).Text("type"))
 		for _, kind := range []catalog.Kind{catalog.Enum, kindDomain} {
-			if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); (a == nil) != (b == nil) || a != nil && a.Fingerprint() != b.Fingerprint() {
+			if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); (a == nil) != (b == nil) || a != nil && judge.Fingerprint(a, nil) != judge.Fingerprint(b, nil) {
 				return false
 			}
 		}
@@ -44,7 +45,7 @@ func steady(c *order.Change, p *catalog.Object) bool {
 			continue
 		}
 		was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
-		if was == nil || now == nil || n.On.Kind != catalog.Schema && was.Fingerprint() != now.Fingerprint() {
+		if was == nil || now == nil || n.On.Kind != catalog.Schema && judge.Fingerprint(was, nil) != judge.Fingerprint(now, nil) {
 			return false
 		}
 	}

@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/rows"
@@ -521,7 +522,7 @@ func steadyType(c *order.Change, col *catalog.Object) bool {
 		return true
 	}
 	for _, kind := range []catalog.Kind{catalog.Enum, kindDomain} {
-		if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); a != nil && b != nil && a.Fingerprint() == b.Fingerprint() {
+		if a, b := userType(c.Actual, base, kind), userType(c.Desired, base, kind); a != nil && b != nil && judge.Fingerprint(a, nil) == judge.Fingerprint(b, nil) {
 			return true
 		}
 	}

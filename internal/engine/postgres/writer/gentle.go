@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/postgres/rows"
 )
@@ -219,7 +220,7 @@ func (w *Writer) dropGently(c *order.Change, p *catalog.Object, a *order.Action)
 	}
 	for _, n := range p.Needs { // what it stands on goes or changes meanwhile
 		was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
-		if now == nil || was == nil || n.On.Object() != o.Ref() && was.Fingerprint() != now.Fingerprint() || n.On.PartKind == catalog.Column && was.Text("type") != now.Text("type") {
+		if now == nil || was == nil || n.On.Object() != o.Ref() && judge.Fingerprint(was, nil) != judge.Fingerprint(now, nil) || n.On.PartKind == catalog.Column && was.Text("type") != now.Text("type") {
 			return
 		}
 	}

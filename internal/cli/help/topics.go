@@ -1,4 +1,4 @@
-package cli
+package help
 
 import (
 	"fmt"
@@ -7,10 +7,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/engine"
+	"dappermirror/internal/report"
 )
 
-// topics are the help texts that belong to no command.
-func topics() []*cobra.Command {
+// Topics are the help texts that belong to no command.
+func Topics() []*cobra.Command {
 	var out []*cobra.Command
 	for _, t := range []struct{ name, short, long string }{
 		{"patterns", "How to name what counts, what may be lost, what is meant", patternsTopic},
@@ -36,7 +37,7 @@ func kindsTopic() string {
 			if note == "" {
 				note = "–"
 			}
-			hang(&b, fmt.Sprintf("  %-25s ", k.Kind), note, helpWidth, nil)
+			report.Hang(&b, fmt.Sprintf("  %-25s ", k.Kind), note, helpWidth, nil)
 		}
 	}
 	return strings.TrimRight(b.String(), "\n")

@@ -1,4 +1,6 @@
-package catalog
+// Package capture is the structure of a database in one file: JSON, comparable
+// without any server.
+package capture
 
 import (
 	"bytes"
@@ -8,68 +10,17 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"sort"
 
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
 )
 
-// CaptureFormat and CaptureVersion identify the capture file. The version
-// grows only when an older reader would misunderstand the file.
+// Format and Version identify the capture file. The version grows only when an older reader would misunderstand the file.
 const (
-	CaptureFormat  = "dapper-mirror capture"
-	CaptureVersion = 1
+	Format  = "dapper-mirror capture"
+	Version = 1
 )
-
-// Fingerprint is a short hash of an object: its counted facts and its parts,
-// whatever their order, and nothing that is only carried.
-func (o *Object) Fingerprint() string { return o.FingerprintWith(nil) }
-
-// FingerprintWith is Fingerprint that also counts the facts of some groups.
-func (o *Object) FingerprintWith(groups map[string]bool) string {
-	h := sha256.New()
-	o.digest(h, groups)
-	return hex.EncodeToString(h.Sum(nil)[:10])
-}
-
-func (o *Object) digest(h io.Writer, groups map[string]bool) {
-	fmt.Fprintf(h, "%q %q %q{", o.Kind, o.Schema, o.Key())
-	props := make([]string, 0, len(o.Properties))
-	for i := range o.Properties {
-		p := &o.Properties[i]
-		if p.Counts(groups) {
-			props = append(props, fmt.Sprintf("%q=%q;", p.Name, p.Value.Canonical()))
-		}
-	}
-	sort.Strings(props)
-	for _, p := range props {
-		io.WriteString(h, p)
-	}
-	parts := append([]*Object(nil), o.Parts...)
-	sort.SliceStable(parts, func(i, j int) bool {
-		if parts[i].Kind != parts[j].Kind {
-			return parts[i].Kind < parts[j].Kind
-		}
-		return parts[i].Key() < parts[j].Key()
-	})
-	for _, p := range parts {
-		p.digest(h, groups)
-	}
-	io.WriteString(h, "}")
-}
-
-// Fingerprint is a short hash of the whole structure.
-func (c *Catalog) Fingerprint() string {
-	objs := append([]*Object(nil), c.Objects...)
-	sort.SliceStable(objs, func(i, j int) bool { return refLess(objs[i].Ref(), objs[j].Ref()) })
-	h := sha256.New()
-	fmt.Fprintf(h, "%s\n", c.Engine)
-	for _, o := range objs {
-		if o.Group == "" {
-			o.digest(h, nil)
-		}
-	}
-	return hex.EncodeToString(h.Sum(nil)[:10])
-}
 
 // The JSON shapes. They are kept apart from the model so that the model can
 // change without the file.
@@ -83,7 +34,7 @@ type jsonCatalog struct {
 	FoldNames   bool             `json:"fold_names,omitempty"`
 	Fingerprint string           `json:"fingerprint"`
 	Checksum    string           `json:"checksum"`
-	Gaps        []Gap            `json:"gaps,omitempty"`
+	Gaps        []catalog.Gap    `json:"gaps,omitempty"`
 	Limits      map[string]int64 `json:"limits,omitempty"`
 	// Objects stays raw so that the checksum covers what a newer version
 	// may have added and this one does not know.
@@ -91,7 +42,7 @@ type jsonCatalog struct {
 }
 
 type jsonObject struct {
-	Kind       Kind           `json:"kind"`
+	Kind       catalog.Kind   `json:"kind"`
 	Schema     string         `json:"schema,omitempty"`
 	Name       string         `json:"name"`
 	Match      string         `json:"match,omitempty"`
@@ -101,7 +52,7 @@ type jsonObject struct {
 	Label      string         `json:"label,omitempty"`
 	Properties []jsonProperty `json:"properties,omitempty"`
 	Parts      []jsonObject   `json:"parts,omitempty"`
-	Needs      []Need         `json:"needs,omitempty"`
+	Needs      []catalog.Need `json:"needs,omitempty"`
 }
 
 type jsonProperty struct {
@@ -118,23 +69,23 @@ type jsonProperty struct {
 }
 
 type jsonPiece struct {
-	Text  string  `json:"text"`
-	Canon *string `json:"canon,omitempty"` // only where it differs from the text
-	Ref   *Ref    `json:"ref,omitempty"`
+	Text  string       `json:"text"`
+	Canon *string      `json:"canon,omitempty"` // only where it differs from the text
+	Ref   *catalog.Ref `json:"ref,omitempty"`
 }
 
-func toJSON(o *Object) jsonObject {
+func toJSON(o *catalog.Object) jsonObject {
 	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Group: o.Group, Label: o.Label, Needs: o.Needs}
 	for _, p := range o.Properties {
 		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Key: p.Value.Key}
 		switch v := p.Value; v.Form {
-		case FormList:
+		case catalog.FormList:
 			items := append([]string{}, v.Items...)
 			jp.List = &items
-		case FormSet:
+		case catalog.FormSet:
 			items := append([]string{}, v.Items...)
 			jp.Set = &items
-		case FormSQL:
+		case catalog.FormSQL:
 			for _, pc := range v.Pieces {
 				q := jsonPiece{Text: pc.Text, Ref: pc.Ref}
 				if pc.Canon != pc.Text {
@@ -155,19 +106,19 @@ func toJSON(o *Object) jsonObject {
 	return j
 }
 
-func fromJSON(j jsonObject) *Object {
-	o := &Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, Match: j.Match, Twin: j.Twin, Space: j.Space, Group: j.Group, Label: j.Label, Needs: j.Needs}
+func fromJSON(j jsonObject) *catalog.Object {
+	o := &catalog.Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, Match: j.Match, Twin: j.Twin, Space: j.Space, Group: j.Group, Label: j.Label, Needs: j.Needs}
 	for _, p := range j.Properties {
-		v := Value{Key: p.Key}
+		v := catalog.Value{Key: p.Key}
 		switch {
 		case p.List != nil:
-			v.Form, v.Items = FormList, *p.List
+			v.Form, v.Items = catalog.FormList, *p.List
 		case p.Set != nil:
-			v.Form, v.Items = FormSet, *p.Set
+			v.Form, v.Items = catalog.FormSet, *p.Set
 		case p.SQL != nil:
-			v.Form = FormSQL
+			v.Form = catalog.FormSQL
 			for _, pc := range p.SQL {
-				q := Piece{Text: pc.Text, Canon: pc.Text, Ref: pc.Ref}
+				q := catalog.Piece{Text: pc.Text, Canon: pc.Text, Ref: pc.Ref}
 				if pc.Canon != nil {
 					q.Canon = *pc.Canon
 				}
@@ -176,7 +127,7 @@ func fromJSON(j jsonObject) *Object {
 		case p.Value != nil:
 			v.Text = *p.Value
 		}
-		o.Properties = append(o.Properties, Property{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Value: v})
+		o.Properties = append(o.Properties, catalog.Property{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Value: v})
 	}
 	for _, p := range j.Parts {
 		o.Parts = append(o.Parts, fromJSON(p))
@@ -184,8 +135,8 @@ func fromJSON(j jsonObject) *Object {
 	return o
 }
 
-// Encode writes the catalog as a capture file.
-func (c *Catalog) Encode(w io.Writer) error {
+// Encode writes a structure as a capture file.
+func Encode(w io.Writer, c *catalog.Catalog) error {
 	objects := make([]jsonObject, 0, len(c.Objects))
 	for _, o := range c.Objects {
 		objects = append(objects, toJSON(o))
@@ -197,8 +148,8 @@ func (c *Catalog) Encode(w io.Writer) error {
 		return err
 	}
 	raw = *bytes.NewBuffer(sqltext.JSONSafe(raw.Bytes()))
-	j := jsonCatalog{Format: CaptureFormat, Version: CaptureVersion, Engine: c.Engine, Server: c.Version, Place: c.Place,
-		FoldNames: c.FoldNames, Fingerprint: c.Fingerprint(), Gaps: c.Gaps, Limits: c.Limits, Objects: raw.Bytes()}
+	j := jsonCatalog{Format: Format, Version: Version, Engine: c.Engine, Server: c.Version, Place: c.Place,
+		FoldNames: c.FoldNames, Fingerprint: judge.Whole(c), Gaps: c.Gaps, Limits: c.Limits, Objects: raw.Bytes()}
 	sum, err := j.sum()
 	if err != nil {
 		return err
@@ -236,7 +187,7 @@ var (
 
 // Decode reads a capture file. It fails with ErrNotCapture, ErrNewerCapture or
 // ErrDamaged.
-func Decode(r io.Reader) (*Catalog, error) {
+func Decode(r io.Reader) (*catalog.Catalog, error) {
 	data, err := io.ReadAll(r)
 	if err != nil {
 		return nil, err
@@ -246,11 +197,11 @@ func Decode(r io.Reader) (*Catalog, error) {
 		Version int    `json:"version"`
 	}
 	headErr := json.Unmarshal(data, &head)
-	if headErr == nil && head.Format != CaptureFormat {
+	if headErr == nil && head.Format != Format {
 		return nil, ErrNotCapture
 	}
-	if headErr == nil && head.Version > CaptureVersion {
-		return nil, fmt.Errorf("%w: format %d, this program reads up to %d; update dapper-mirror", ErrNewerCapture, head.Version, CaptureVersion)
+	if headErr == nil && head.Version > Version {
+		return nil, fmt.Errorf("%w: format %d, this program reads up to %d; update dapper-mirror", ErrNewerCapture, head.Version, Version)
 	}
 	var j jsonCatalog
 	if err := json.Unmarshal(data, &j); err != nil {
@@ -263,10 +214,10 @@ func Decode(r io.Reader) (*Catalog, error) {
 	if sum, err := j.sum(); err != nil || sum != j.Checksum || j.Version < 1 {
 		return nil, fmt.Errorf("%w: its contents do not match its checksum; capture the place again", ErrDamaged)
 	}
-	c := &Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps, Limits: j.Limits}
+	c := &catalog.Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps, Limits: j.Limits}
 	for _, o := range objects {
 		c.Objects = append(c.Objects, fromJSON(o))
 	}
-	c.Find(Ref{}) // builds the index
+	c.Find(catalog.Ref{}) // builds the index
 	return c, nil
 }

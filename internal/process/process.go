@@ -1,4 +1,6 @@
-package cli
+// Package process is what the program is to its operating system: how it ends
+// when it is told to, what others see of its arguments, and its pager.
+package process
 
 import (
 	"context"
@@ -6,6 +8,7 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"syscall"
 	"time"
 
@@ -16,11 +19,12 @@ import (
 // away what is left over may take.
 const grace = 3 * time.Second
 
-// interrupts makes the first Ctrl-C or SIGTERM end the work in order, by the
+// Interrupts makes the first Ctrl-C or SIGTERM end the work in order, by the
 // context. A second one, or the end of the grace a SIGTERM leaves, ends the
 // program wherever it is: the operating system and the servers give its locks
-// back and undo what was not committed.
-func interrupts(stderr io.Writer, changing func() bool) (context.Context, func()) {
+// back and undo what was not committed. The exit code is then interrupted, or uncertain
+// while a target is changing.
+func Interrupts(stderr io.Writer, changing func() bool, interrupted, uncertain int) (context.Context, func()) {
 	ctx, cancel := context.WithCancel(context.Background())
 	signals := make(chan os.Signal, 4)
 	done := make(chan struct{})
@@ -41,7 +45,7 @@ func interrupts(stderr io.Writer, changing func() bool) (context.Context, func()
 					continue
 				}
 			}
-			leave(stderr, changing())
+			leave(stderr, changing(), interrupted, uncertain)
 		}
 	}()
 	return ctx, func() {
@@ -52,7 +56,7 @@ func interrupts(stderr io.Writer, changing func() bool) (context.Context, func()
 }
 
 // leave ends the program at once.
-func leave(stderr io.Writer, changing bool) {
+func leave(stderr io.Writer, changing bool, code, uncertain int) {
 	cleared := make(chan struct{})
 	go func() {
 		files.Clear()
@@ -62,10 +66,23 @@ func leave(stderr io.Writer, changing bool) {
 	case <-cleared:
 	case <-time.After(grace):
 	}
-	code, state := exitInterrupted, "nothing was changed"
+	state := "nothing was changed"
 	if changing {
-		code, state = exitPartly, "a script was at work, and whether its last statement was kept is not known; check the target, or go on with apply --resume"
+		code, state = uncertain, "a script was at work, and whether its last statement was kept is not known; check the target, or go on with apply --resume"
 	}
 	fmt.Fprintf(stderr, "dapper-mirror: ended at once; %s\n", state)
 	os.Exit(code)
+}
+
+// Pager is the pager for long results: what PAGER says, else less.
+func Pager() string {
+	if p, set := os.LookupEnv("PAGER"); set {
+		return p
+	}
+	for _, dir := range filepath.SplitList(os.Getenv("PATH")) {
+		if st, err := os.Stat(filepath.Join(dir, "less")); err == nil && st.Mode()&0o111 != 0 {
+			return "less"
+		}
+	}
+	return ""
 }

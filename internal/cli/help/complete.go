@@ -1,0 +1,111 @@
+package help
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/place"
+	"dappermirror/internal/settings"
+)
+
+// Complete gives every command and option its completion.
+func Complete(root *cobra.Command) {
+	for _, cmd := range root.Commands() {
+		if cmd.ValidArgsFunction == nil && len(cmd.ValidArgs) == 0 && cmd.Runnable() {
+			cmd.ValidArgsFunction = completePlaces
+		}
+		cmd.LocalFlags().VisitAll(func(f *pflag.Flag) { completeFlag(cmd, f) })
+	}
+	root.PersistentFlags().VisitAll(func(f *pflag.Flag) { completeFlag(root, f) })
+}
+
+func completeFlag(cmd *cobra.Command, f *pflag.Flag) {
+	called, values := Values(f.Name)
+	var do cobra.CompletionFunc
+	switch {
+	case called == "PATTERN":
+		do = completePatterns
+	case f.Name == "fill":
+		do = func(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+			var out []string
+			for _, c := range things(args, func(k catalog.Kind) bool { return k == catalog.Column }) {
+				out = append(out, strings.TrimPrefix(c, "column:")+"=")
+			}
+			return out, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+		}
+	case len(values) > 0:
+		do = cobra.FixedCompletions(values, cobra.ShellCompDirectiveNoFileComp)
+	default:
+		return
+	}
+	_ = cmd.RegisterFlagCompletionFunc(f.Name, do) // it fails only where it was done before
+}
+
+// completePlaces offers the named places, and leaves files to the shell.
+func completePlaces(_ *cobra.Command, _ []string, to string) ([]string, cobra.ShellCompDirective) {
+	s, err := settings.Load()
+	if err != nil {
+		return nil, cobra.ShellCompDirectiveDefault
+	}
+	var out []string
+	for name := range s.Places() {
+		if strings.HasPrefix(name, to) {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out, cobra.ShellCompDirectiveDefault
+}
+
+// completePatterns offers kinds, then the things of a kind in the places that
+// were typed already, where these are files.
+func completePatterns(_ *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+	kind, _, named := strings.Cut(to, ":")
+	if !named {
+		var out []string
+		for _, e := range engine.All() {
+			for _, k := range e.Kinds().List {
+				out = append(out, string(k.Kind)+":")
+			}
+		}
+		slices.Sort(out)
+		return slices.Compact(out), cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+	}
+	return things(args, func(k catalog.Kind) bool { return string(k) == kind }), cobra.ShellCompDirectiveNoFileComp
+}
+
+// things lists the objects and parts of some kinds in places that are files.
+func things(places []string, want func(catalog.Kind) bool) []string {
+	var out []string
+	for _, text := range places {
+		if strings.Contains(text, "://") {
+			continue // completion asks no server
+		}
+		p, err := place.Resolve(text, place.Options{})
+		if err != nil || p.Streamed() {
+			continue
+		}
+		c, err := p.Read(context.Background(), place.Options{})
+		if err != nil {
+			continue
+		}
+		for _, o := range c.Objects {
+			if want(o.Kind) {
+				out = append(out, o.Ref().String())
+			}
+			for _, part := range o.Parts {
+				if want(part.Kind) {
+					out = append(out, o.PartRef(part).String())
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
