@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
@@ -251,7 +252,7 @@ func bring(ctx context.Context, eng engine.Engine, db engine.Database, like *cat
 	if err != nil {
 		return err
 	}
-	plan, err := order.Build(compare.Compare(like, now, compare.Options{Groups: opt.Groups}), eng.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
+	plan, err := order.Build(choose.All(compare.Compare(like, now, compare.Options{Groups: opt.Groups})), eng.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
@@ -49,7 +50,7 @@ func written(t *testing.T, source, target *catalog.Catalog) (*order.Plan, *scrip
 	t.Helper()
 	eng := sqlite.Engine{}
 	make := func(source, target *catalog.Catalog, back bool) (*order.Plan, *script.Script) {
-		p, err := order.Build(compare.Compare(source, target, compare.Options{}), eng.Writer(engine.WriteOptions{Back: back}), func(order.Risk) bool { return true })
+		p, err := order.Build(choose.All(compare.Compare(source, target, compare.Options{})), eng.Writer(engine.WriteOptions{Back: back}), func(order.Risk) bool { return true })
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -8,6 +8,7 @@ import (
 	"github.com/aymanbagabas/go-udiff"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
@@ -20,6 +21,7 @@ type Definer func(*catalog.Object) string
 // Detail writes each differing object closely: its facts side by side, then
 // both definitions as one text with the changed lines and words marked.
 func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer, losses map[*compare.Item][]order.Risk) {
+	all := choose.All(c)
 	for _, it := range c.Differences() {
 		m := marks[it.Status]
 		title := fmt.Sprintf("%s %s %s", m.sign, it.Kind().Title(), st.shorten(name(it), st.Width-30))
@@ -38,7 +40,7 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer, losses
 		}
 		old, new := text(it.Target), text(it.Source)
 		if it.Partial { // what is out of scope stays as it is
-			if new = text(c.Wanted(it)); it.Target == nil {
+			if new = text(all.Wanted(it)); it.Target == nil {
 				fmt.Fprintf(w, "  %s\n", st.Dim("The target has no such "+it.Kind().Title()+", and it is out of scope."))
 				continue
 			}

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
@@ -40,7 +41,7 @@ func FuzzWrite(f *testing.F) {
 			source, target := &catalog.Catalog{Engine: eng.Name(), Place: name}, &catalog.Catalog{Engine: eng.Name()}
 			source.Add(table)
 			source.Add(v)
-			plan, err := order.Build(compare.Compare(source, target, compare.Options{}), eng.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
+			plan, err := order.Build(choose.All(compare.Compare(source, target, compare.Options{})), eng.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
 			if err != nil {
 				continue // no plan, no script
 			}

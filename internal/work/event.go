@@ -4,7 +4,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/place"
 )
@@ -29,7 +29,7 @@ type (
 	// Ordering says that the steps for some differences are put in order.
 	Ordering struct{ Differences int }
 	// Stuck is something in scope that cannot come or go by itself.
-	Stuck struct{ compare.Missing }
+	Stuck struct{ choose.Missing }
 	// Asking says how many questions the rows are asked, Asked each of them.
 	Asking struct{ Questions int }
 	Asked  struct{ Query string }

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/core/words"
@@ -81,7 +82,7 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 	if err != nil {
 		return nil, err
 	}
-	missing := p.Lacking()
+	missing := choose.All(p.Comparison).Lacking()
 	if len(missing) > 0 && p.again != nil {
 		return s.planWhole(ctx, p, w)
 	}
@@ -108,7 +109,7 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		return permitted(r) || answers.Clean(r)
 	}
 	if plan == nil || !plan.Allowed(allowed) {
-		plan, err = order.Build(p.Comparison, writer, allowed)
+		plan, err = order.Build(choose.All(p.Comparison), writer, allowed)
 		if p.again != nil && (err != nil || plan.Unread()) {
 			return s.planWhole(ctx, p, w)
 		}
@@ -194,7 +195,7 @@ func (s *Session) rowChecks(ctx context.Context, p *Pair, w *Writing, writer ord
 	if w.unasked(p) != "" {
 		return nil, nil, nil
 	}
-	plan, err := order.Build(p.Comparison, writer, func(order.Risk) bool { return true })
+	plan, err := order.Build(choose.All(p.Comparison), writer, func(order.Risk) bool { return true })
 	if p.again != nil && (err != nil || plan.Unread()) {
 		return nil, nil, errUnread
 	}

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
@@ -81,7 +82,7 @@ func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written,
 	}
 	gone := placeholders(plan, eng, fill)
 	cmp := compare.Compare(plan.Actual, plan.Desired, compare.Options{Groups: p.Options.Groups})
-	back, err := order.Build(cmp, eng.Writer(engine.WriteOptions{Fill: fill, Back: true, AvoidBlocking: w.AvoidBlocking}), func(order.Risk) bool { return true })
+	back, err := order.Build(choose.All(cmp), eng.Writer(engine.WriteOptions{Fill: fill, Back: true, AvoidBlocking: w.AvoidBlocking}), func(order.Risk) bool { return true })
 	if err != nil {
 		return nil, Troubled("order", "the way back: %w", err)
 	}

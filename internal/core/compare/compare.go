@@ -26,15 +26,6 @@ const (
 	TargetOnly Status = "target-only"
 )
 
-// Choice says what is to become of a difference.
-type Choice string
-
-// The choices.
-const (
-	ToTarget Choice = "to-target" // change the target
-	Leave    Choice = "leave"     // leave both as they are
-)
-
 // PropertyDiff is one fact that differs; a nil side does not have it.
 type PropertyDiff struct {
 	Name           string
@@ -49,7 +40,6 @@ type Item struct {
 	Parts          []*Item         // all parts in scope, equal ones too
 	// Partial says that only some parts of the object are in scope.
 	Partial bool
-	Choice  Choice
 }
 
 // Object is the source's object, or the target's where there is no other.
@@ -208,7 +198,7 @@ func alike(source, target []*catalog.Object) ([][2]*catalog.Object, bool) {
 // that are in scope: the object itself is then nobody's business, even where
 // one side lacks it.
 func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
-	it := &Item{Source: s, Target: t, Choice: ToTarget, Partial: partial}
+	it := &Item{Source: s, Target: t, Partial: partial}
 	if s == t && !partial && !c.Options.Deep && c.Judge.All() {
 		// The two sides share what was read: nothing can differ.
 		it.Status = Same
@@ -254,7 +244,7 @@ func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
 	it.Parts = make([]*Item, 0, len(pairs))
 	for i, pr := range pairs {
 		p := &items[i]
-		*p = Item{Source: pr[0], Target: pr[1], Choice: ToTarget}
+		*p = Item{Source: pr[0], Target: pr[1]}
 		c.properties(p)
 		switch {
 		case p.Source == nil:
@@ -456,6 +446,33 @@ func onBoth(do func(i int) error) error {
 	}
 	wg.Wait()
 	return errors.Join(errs[:]...)
+}
+
+// Turned is the comparison from the other side: the target is its source. The
+// items and their parts stand in the same order.
+func (c *Comparison) Turned() *Comparison {
+	t := &Comparison{Source: c.Target, Target: c.Source, Options: c.Options, Judge: c.Judge, Items: make([]*Item, len(c.Items)), objects: c.objects, agree: c.agree}
+	for i, it := range c.Items {
+		t.Items[i] = it.turned()
+	}
+	return t
+}
+
+func (it *Item) turned() *Item {
+	t := &Item{Status: it.Status, Source: it.Target, Target: it.Source, Partial: it.Partial}
+	switch it.Status {
+	case SourceOnly:
+		t.Status = TargetOnly
+	case TargetOnly:
+		t.Status = SourceOnly
+	}
+	for _, p := range it.Properties {
+		t.Properties = append(t.Properties, PropertyDiff{p.Name, p.Target, p.Source})
+	}
+	for _, p := range it.Parts {
+		t.Parts = append(t.Parts, p.turned())
+	}
+	return t
 }
 
 // Counts is how many objects have each status.

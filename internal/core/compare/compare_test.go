@@ -1,4 +1,4 @@
-package compare
+package compare_test
 
 import (
 	"context"
@@ -8,6 +8,8 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
 )
 
@@ -43,14 +45,14 @@ func build(lines ...string) *catalog.Catalog {
 }
 
 // story tells a comparison in one line, for tests.
-func story(c *Comparison) string {
+func story(c *compare.Comparison) string {
 	var out []string
 	for _, it := range c.Differences() {
 		s := fmt.Sprintf("%s %s %s", it.Status, it.Kind(), it.Object().Name)
 		for _, p := range it.Properties {
 			s += " " + p.Name
 		}
-		if it.Status == Differs {
+		if it.Status == compare.Differs {
 			for _, p := range it.Changed() {
 				s += fmt.Sprintf(" [%s %s", p.Status, p.Object().Name)
 				for _, d := range p.Properties {
@@ -88,31 +90,31 @@ func TestCompare(t *testing.T) {
 		{"an owner is no difference", []string{"table a: +owner=me"}, []string{"table a: +owner=you"}, "", "", "", ""},
 		{"unless asked for", []string{"table a: +owner=me"}, []string{"table a: +owner=you"}, "", "", "owners", "differs table a owner"},
 	} {
-		opt := Options{Groups: map[string]bool{c.groups: true}}
+		opt := compare.Options{Groups: map[string]bool{c.groups: true}}
 		if c.only != "" {
 			opt.Scope.Only, _ = scope.Parse(c.only)
 		}
 		if c.except != "" {
 			opt.Scope.Except, _ = scope.Parse(c.except)
 		}
-		cmp := Compare(build(c.source...), build(c.target...), opt)
+		cmp := compare.Compare(build(c.source...), build(c.target...), opt)
 		if got := story(cmp); got != c.want {
 			t.Errorf("%s\n got %s\nwant %s", c.name, got, c.want)
 		}
 		if cmp.Different() != (c.want != "") || (cmp.Similarity() == 1000) != (c.want == "") {
 			t.Errorf("%s: different %v, similarity %d", c.name, cmp.Different(), cmp.Similarity())
 		}
-		back := Compare(build(c.target...), build(c.source...), opt)
+		back := compare.Compare(build(c.target...), build(c.source...), opt)
 		if back.Similarity() != cmp.Similarity() {
 			t.Errorf("%s: similarity is %d one way and %d the other", c.name, cmp.Similarity(), back.Similarity())
 		}
 		// What is desired, put beside the target, shows the same differences,
 		// and beside the source none that is in scope.
-		d := cmp.Desired()
-		if got := story(Compare(d, cmp.Target, Options{Groups: opt.Groups})); got != c.want {
+		d := choose.All(cmp).Target()
+		if got := story(compare.Compare(d, cmp.Target, compare.Options{Groups: opt.Groups})); got != c.want {
 			t.Errorf("%s: desired against the target\n got %s\nwant %s", c.name, got, c.want)
 		}
-		if got := story(Compare(cmp.Source, d, opt)); got != "" {
+		if got := story(compare.Compare(cmp.Source, d, opt)); got != "" {
 			t.Errorf("%s: the source against what is desired: %s", c.name, got)
 		}
 	}
@@ -138,7 +140,7 @@ func TestSimilarity(t *testing.T) {
 		{"one empty", many, nil, 0, 0},
 		{"half", []string{"table a: x=int", "table b: x=int"}, []string{"table a: x=int"}, 600, 700},
 	} {
-		got := Compare(build(c.a...), build(c.b...), Options{}).Similarity()
+		got := compare.Compare(build(c.a...), build(c.b...), compare.Options{}).Similarity()
 		if got < c.min || got > c.max {
 			t.Errorf("%s: %d, want %d to %d", c.name, got, c.min, c.max)
 		}
@@ -148,16 +150,16 @@ func TestSimilarity(t *testing.T) {
 func TestNotSeenIsNotAbsent(t *testing.T) {
 	source, target := build("table a: x=int", "routine f:"), build("table a: x=int")
 	target.Gaps = []catalog.Gap{{Kind: "routine", Why: "no right"}}
-	cmp := Compare(source, target, Options{})
+	cmp := compare.Compare(source, target, compare.Options{})
 	if cmp.Different() || len(cmp.Judge.Gaps) != 1 || cmp.Judge.Gaps[0].Side != "target" {
 		t.Errorf("a kind one side could not see differs: %s %v", story(cmp), cmp.Judge.Gaps)
 	}
-	if d := cmp.Desired(); d.Find(catalog.Ref{Kind: "routine", Name: "f"}) != nil {
+	if d := choose.All(cmp).Target(); d.Find(catalog.Ref{Kind: "routine", Name: "f"}) != nil {
 		t.Error("what was not compared is desired")
 	}
 	source, target = build("table a: x=int @comment=x"), build("table a: x=int")
 	source.Gaps = []catalog.Gap{{Kind: "table", Property: "comment", Why: "no right"}}
-	if cmp := Compare(source, target, Options{}); cmp.Different() {
+	if cmp := compare.Compare(source, target, compare.Options{}); cmp.Different() {
 		t.Errorf("a fact one side could not see differs: %s", story(cmp))
 	}
 }
@@ -165,21 +167,22 @@ func TestNotSeenIsNotAbsent(t *testing.T) {
 func TestChoices(t *testing.T) {
 	source := build("table a: x=int y=int", "table n: x=int", "view v: @text=new")
 	target := build("table a: x=real z=int", "table g: x=int", "view v: @text=old")
+	cmp := compare.Compare(source, target, compare.Options{}) // all choices are made from this one
 	leave := func(path ...string) *catalog.Catalog {
-		cmp := Compare(source, target, Options{})
+		made := choose.All(cmp)
 		for _, it := range cmp.Items {
 			for _, p := range path {
 				if it.Object().Name == p {
-					it.Choice = Leave
+					made = made.With(it, choose.Choice{Decision: choose.Leave})
 				}
 				for _, part := range it.Parts {
 					if it.Object().Name+"."+part.Object().Name == p {
-						part.Choice = Leave
+						made = made.With(part, choose.Choice{Decision: choose.Leave})
 					}
 				}
 			}
 		}
-		return cmp.Desired()
+		return made.Target()
 	}
 	for _, c := range []struct {
 		leave []string
@@ -194,7 +197,7 @@ func TestChoices(t *testing.T) {
 		{[]string{"a"}, "target-only table g; source-only table n; differs view v text"},
 	} {
 		d := leave(c.leave...)
-		if got := story(Compare(d, target, Options{})); got != c.want {
+		if got := story(compare.Compare(d, target, compare.Options{})); got != c.want {
 			t.Errorf("left %v\n got %s\nwant %s", c.leave, got, c.want)
 		}
 		a := d.Find(catalog.Ref{Kind: catalog.Table, Name: "a"})
@@ -206,12 +209,12 @@ func TestChoices(t *testing.T) {
 }
 
 func TestOwnerStaysWhenNotAskedFor(t *testing.T) {
-	cmp := Compare(build("table a: x=int +owner=me"), build("table a: x=real +owner=you"), Options{})
-	if got := cmp.Desired().Objects[0].Text("owner"); got != "you" {
+	cmp := compare.Compare(build("table a: x=int +owner=me"), build("table a: x=real +owner=you"), compare.Options{})
+	if got := choose.All(cmp).Target().Objects[0].Text("owner"); got != "you" {
 		t.Errorf("the owner becomes %q", got)
 	}
-	cmp = Compare(build("table a: x=int"), build("table a: x=int +owner=you"), Options{})
-	if got := cmp.Desired().Objects[0].Text("owner"); got != "you" {
+	cmp = compare.Compare(build("table a: x=int"), build("table a: x=int +owner=you"), compare.Options{})
+	if got := choose.All(cmp).Target().Objects[0].Text("owner"); got != "you" {
 		t.Errorf("of an equal object the owner becomes %q", got)
 	}
 }
@@ -239,18 +242,18 @@ func TestSettleReadsOnlyWhatDiffers(t *testing.T) {
 	}
 	source, sn := side("a1", "b1", "c1")
 	target, tn := side("a1", "b2", "d1")
-	if err := Settle(t.Context(), source, target); err != nil {
+	if err := compare.Settle(t.Context(), source, target); err != nil {
 		t.Fatal(err)
 	}
 	if *sn != 2 || *tn != 2 {
 		t.Errorf("read %d and %d texts, want 2 and 2: the differing one and the one without a partner", *sn, *tn)
 	}
-	if got := story(Compare(source, target, Options{})); got != "differs view vb definition; source-only view vc; target-only view vd" {
+	if got := story(compare.Compare(source, target, compare.Options{})); got != "differs view vb definition; source-only view vc; target-only view vd" {
 		t.Error(got)
 	}
 	source.Fetch = func(context.Context, []*catalog.Value) error { return fmt.Errorf("lost") }
 	source.Objects[0].Properties[0].Value.Key = "zz"
-	if err := Settle(t.Context(), source, target); err == nil {
+	if err := compare.Settle(t.Context(), source, target); err == nil {
 		t.Error("a failed read is not reported")
 	}
 }
@@ -263,7 +266,7 @@ func BenchmarkCompare(b *testing.B) {
 	source, target := build(lines...), build(lines...)
 	b.ReportAllocs()
 	for b.Loop() {
-		Compare(source, target, Options{})
+		compare.Compare(source, target, compare.Options{})
 	}
 }
 
@@ -292,7 +295,7 @@ func TestFactsOfAKind(t *testing.T) {
 		{"one more in between", order("a", "x", "b"), order("a", "b"), false}, {"one less", order("b"), order("a", "b"), false}, {"turned round", order("b", "a"), order("a", "b"), true},
 		{"one more, and turned round", order("b", "x", "a"), order("a", "b"), true},
 	} {
-		if got := Compare(table(c.source), table(c.target), Options{}).Different(); got != c.differs {
+		if got := compare.Compare(table(c.source), table(c.target), compare.Options{}).Different(); got != c.differs {
 			t.Errorf("%s: differs is %v", c.name, got)
 		}
 	}
@@ -307,11 +310,11 @@ func TestFactsOfAKind(t *testing.T) {
 		source, target *catalog.Catalog
 		gaps           int
 	}{{"both too old", older(), older(), 0}, {"the target", table(named), older(), 1}, {"the source", older(), table(named), 1}} {
-		cmp := Compare(c.source, c.target, Options{})
+		cmp := compare.Compare(c.source, c.target, compare.Options{})
 		if cmp.Different() || len(cmp.Judge.Gaps) != c.gaps {
 			t.Errorf("%s: differs %v, %d gaps", c.name, cmp.Different(), len(cmp.Judge.Gaps))
 		}
-		if d := Compare(cmp.Desired(), c.target, Options{Deep: true}); d.Different() {
+		if d := compare.Compare(choose.All(cmp).Target(), c.target, compare.Options{Deep: true}); d.Different() {
 			t.Errorf("%s: what one side does not know is wished for", c.name)
 		}
 	}
@@ -339,10 +342,10 @@ func TestSettleReleases(t *testing.T) {
 			return c
 		}
 		x, y := side("1"), side("2")
-		if err := Settle(t.Context(), x, y); (err != nil) != fails || released.Load() != 2 {
+		if err := compare.Settle(t.Context(), x, y); (err != nil) != fails || released.Load() != 2 {
 			t.Errorf("fails %v: %v, %d given back", fails, err, released.Load())
 		}
-		if !fails && !Compare(x, y, Options{}).Different() {
+		if !fails && !compare.Compare(x, y, compare.Options{}).Different() {
 			t.Error("the texts were not read")
 		}
 	}
@@ -370,13 +373,14 @@ func TestOrderOfWhatStays(t *testing.T) {
 		{"a new b", "a b gone", "new gone", "a b gone"},
 		{"a new b", "a b", "", "a new b"},
 	} {
-		cmp := Compare(table(strings.Fields(c.source)...), table(strings.Fields(c.target)...), Options{})
+		cmp := compare.Compare(table(strings.Fields(c.source)...), table(strings.Fields(c.target)...), compare.Options{})
+		made := choose.All(cmp)
 		for _, p := range cmp.Items[0].Parts {
 			if strings.Contains(" "+c.held+" ", " "+p.Object().Name+" ") {
-				p.Choice = Leave
+				made = made.With(p, choose.Choice{Decision: choose.Leave})
 			}
 		}
-		o := cmp.Desired().Objects[0]
+		o := made.Target().Objects[0]
 		var got []string
 		for _, p := range o.PartsOf(catalog.Column) {
 			got = append(got, p.Name)

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/words"
 )
@@ -284,6 +285,8 @@ type Plan struct {
 	Gone []catalog.Ref
 	// Guards are statements that stop the script before its first step.
 	Guards []string
+	// Chosen is what is done of the comparison, and why the rest is not.
+	Chosen *choose.Chosen
 	// Actual is the target as it is, Desired after Steps, Full after Held as
 	// well.
 	Actual, Desired, Full *catalog.Catalog
@@ -337,43 +340,54 @@ func risks(steps []*Step, kinds ...RiskKind) []Risk {
 	return out
 }
 
-// Build plans the way from the comparison's target to what it desires. allow
-// tells which losses are permitted, or are none, and which steps the rows do
-// not forbid. What is not allowed is held back, with what depends on it.
-func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, error) {
-	full := cmp.Desired()
-	steps, err := plan(full, cmp.Target, cmp.Options.Groups, w)
+// Build plans the way from the target of a comparison to what was chosen for
+// it. allow tells which losses are permitted, or are none, and which steps the
+// rows do not forbid. What is not allowed is held back, with what depends on it.
+func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error) {
+	actual, groups := chosen.Comparison.Target, chosen.Options.Groups
+	full := chosen.Target()
+	steps, err := plan(full, actual, groups, w)
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Steps: steps, Actual: cmp.Target, Desired: full, Full: full}
+	p := &Plan{Steps: steps, Actual: actual, Desired: full, Full: full, Chosen: chosen}
 	for round := 0; ; round++ {
-		refused := false
-		for _, r := range risks(p.Steps, Loss, MayFail) {
-			if allow(r) {
-				continue
-			}
-			if round > len(full.Objects)+len(cmp.Target.Objects)+100 || !hold(cmp, r.On) {
-				if r.Kind == MayFail {
-					continue // it stands in the script as what will fail, which then is not run
+		tooLong := round > len(full.Objects)+len(actual.Objects)+100
+		var held []Risk
+		var stuck *Risk
+		now := map[catalog.Ref]bool{} // held back in this round
+		next := p.Chosen.Hold(func(e *choose.Editor) {
+			for _, r := range risks(p.Steps, Loss, MayFail) {
+				switch {
+				case allow(r):
+				case !tooLong && (now[r.On] || e.Hold(r.On, map[RiskKind]choose.Reason{Loss: choose.Destroys, MayFail: choose.Fails}[r.Kind])):
+					now[r.On] = true
+					held = append(held, r)
+				case r.Kind == MayFail: // it stands in the script as what will fail, which then is not run
+				case stuck == nil:
+					stuck = &r
 				}
-				return nil, fmt.Errorf("the step on %s would lose data and cannot be held back alone; leave it out with --except, or allow it with --may-lose", r.On)
 			}
-			p.HeldBecause = append(p.HeldBecause, r)
-			refused = true
+			if len(held) > 0 && stuck == nil {
+				e.Dependents()
+			}
+		})
+		if stuck != nil {
+			return nil, fmt.Errorf("the step on %s would lose data and cannot be held back alone; leave it out with --except, or allow it with --may-lose", stuck.On)
 		}
-		if !refused {
+		if len(held) == 0 {
 			break
 		}
-		holdDependents(cmp)
-		p.Desired = cmp.Desired()
-		if p.Steps, err = plan(p.Desired, cmp.Target, cmp.Options.Groups, w); err != nil {
+		p.HeldBecause = append(p.HeldBecause, held...)
+		p.Chosen = next
+		p.Desired = next.Target()
+		if p.Steps, err = plan(p.Desired, actual, groups, w); err != nil {
 			return nil, err
 		}
 	}
-	p.Gone = gone(p.Desired, cmp.Target, cmp.Options.Groups)
+	p.Gone = gone(p.Desired, actual, groups)
 	if len(p.HeldBecause) > 0 {
-		if p.Held, err = plan(full, p.Desired, cmp.Options.Groups, w); err != nil {
+		if p.Held, err = plan(full, p.Desired, groups, w); err != nil {
 			return nil, err
 		}
 		for i, s := range p.Held {
@@ -387,12 +401,13 @@ func Build(cmp *compare.Comparison, w Writer, allow func(Risk) bool) (*Plan, err
 // objects that differ; without what must only step aside for it.
 func Losses(cmp *compare.Comparison, w Writer) map[*compare.Item][]Risk {
 	out := map[*compare.Item][]Risk{}
-	desired := cmp.Desired()
+	all := choose.All(cmp)
+	desired := all.Target()
 	b := &builder{w: w, desired: desired, actual: cmp.Target, groups: cmp.Options.Groups, rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
 	for _, it := range cmp.Differences() {
 		way := it
 		if it.Partial {
-			if way = cmp.Way(it); way == nil {
+			if way = all.Way(it); way == nil {
 				continue
 			}
 		}
@@ -712,132 +727,6 @@ func (b *builder) stillNeeds(r, on catalog.Ref) bool {
 	}
 	for _, n := range o.Needs {
 		if n.On == on && n.Fact == r.Fact {
-			return true
-		}
-	}
-	return false
-}
-
-// hold leaves the difference that a loss comes from; false when there is none.
-func hold(cmp *compare.Comparison, r catalog.Ref) bool {
-	it := cmp.Find(r)
-	if it == nil {
-		return false
-	}
-	if r.IsPart() && it.Status == compare.Differs {
-		for _, p := range it.Parts {
-			if p.Kind() == r.PartKind && p.Choice != compare.Leave &&
-				(p.Target != nil && p.Target.Key() == r.Part || p.Source != nil && p.Source.Key() == r.Part) {
-				p.Choice = compare.Leave
-				return true
-			}
-		}
-	}
-	if it.Choice == compare.Leave {
-		return false
-	}
-	it.Choice = compare.Leave
-	return true
-}
-
-// holdDependents holds back what cannot come while the held things stay as
-// they are: newcomers under a name that is still taken, whatever needs what
-// then does not come, and the drops of what the held things need.
-func holdDependents(cmp *compare.Comparison) {
-	for again := true; again; {
-		again = false
-		d := cmp.Desired()
-		taken := map[Name]catalog.Ref{}
-		for _, o := range d.Objects {
-			if o.Space == "" {
-				continue
-			}
-			n := Name{Space: o.Space, Schema: d.Fold(o.Schema), Name: d.Fold(o.Name)}
-			if other, ok := taken[n]; ok {
-				for _, r := range []catalog.Ref{o.Ref(), other} {
-					if it := cmp.Find(r); it != nil && it.Status == compare.SourceOnly && it.Choice != compare.Leave {
-						it.Choice, again = compare.Leave, true
-					}
-				}
-			}
-			taken[n] = o.Ref()
-		}
-		if again {
-			continue
-		}
-		check := func(owner, part *catalog.Object) {
-			o, r := owner, owner.Ref()
-			if part != nil {
-				o, r = part, owner.PartRef(part)
-			}
-			for _, n := range o.Needs {
-				if n.Text && n.Aspect != catalog.AspectIndex {
-					continue
-				}
-				if d.Resolve(n.On) == nil && cmp.Target.Resolve(n.On) != nil && stays(cmp, r) {
-					again = hold(cmp, n.On) || again // what stays keeps what it stands on
-				} else if it := cmp.Find(n.On); it != nil && comesLater(it, n.On) && !stays(cmp, r) {
-					again = holdChange(cmp, r) || again
-				}
-			}
-		}
-		for _, o := range d.Objects {
-			check(o, nil)
-			for _, p := range o.Parts {
-				check(o, p)
-			}
-		}
-	}
-}
-
-// stays tells whether the target's thing is left as it is: out of scope, left
-// by choice, or held back.
-func stays(cmp *compare.Comparison, r catalog.Ref) bool {
-	it := cmp.Find(r)
-	if it == nil || it.Choice == compare.Leave {
-		return true
-	}
-	if !r.IsPart() {
-		return false
-	}
-	for _, p := range it.Parts {
-		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
-			return p.Choice == compare.Leave
-		}
-	}
-	return true // a part out of scope
-}
-
-// comesLater tells whether the thing is held back in another shape than the
-// source has it.
-func comesLater(it *compare.Item, r catalog.Ref) bool {
-	if it.Choice == compare.Leave && it.Status != compare.TargetOnly && it.Status != compare.Same {
-		return true
-	}
-	if !r.IsPart() {
-		return false
-	}
-	for _, p := range it.Parts {
-		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
-			return p.Choice == compare.Leave && p.Status != compare.TargetOnly && p.Status != compare.Same
-		}
-	}
-	return false
-}
-
-// holdChange holds a difference, if the reference is to one.
-func holdChange(cmp *compare.Comparison, r catalog.Ref) bool {
-	it := cmp.Find(r)
-	if it == nil || it.Status == compare.Same || it.Choice == compare.Leave {
-		return false
-	}
-	if !r.IsPart() {
-		it.Choice = compare.Leave
-		return true
-	}
-	for _, p := range it.Parts {
-		if p.Kind() == r.PartKind && p.Object().Key() == r.Part && p.Status != compare.Same && p.Choice != compare.Leave {
-			p.Choice = compare.Leave
 			return true
 		}
 	}

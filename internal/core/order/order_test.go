@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 )
 
@@ -130,7 +131,7 @@ func TestBuild(t *testing.T) {
 		{"what the held thing stands on stays", nil, []string{"a loss=yes >b", "b", "c"}, "", "drop c", "drop a, drop b", ""},
 	} {
 		cmp := compare.Compare(world(c.source...), world(c.target...), compare.Options{})
-		p, err := Build(cmp, toy{}, func(r Risk) bool { return r.On.Name == c.allow })
+		p, err := Build(choose.All(cmp), toy{}, func(r Risk) bool { return r.On.Name == c.allow })
 		if c.err != "" {
 			if err == nil || !strings.Contains(err.Error(), c.err) {
 				t.Errorf("%s: %v, want an error with %q", c.name, err, c.err)
@@ -158,7 +159,7 @@ func TestBuild(t *testing.T) {
 func TestNeighboursBecomeOneStatement(t *testing.T) {
 	source := world("a table=T x=2", "b table=T x=2", "c table=U x=2", "d x=2")
 	target := world("a table=T x=1", "b table=T x=1", "c table=U x=1", "d x=1")
-	p, err := Build(compare.Compare(source, target, compare.Options{}), toy{}, func(Risk) bool { return true })
+	p, err := Build(choose.All(compare.Compare(source, target, compare.Options{})), toy{}, func(Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -239,7 +240,7 @@ func TestRandomGraphs(t *testing.T) {
 		}
 		source, target := graph(), graph()
 		plan := func() *Plan {
-			p, err := Build(compare.Compare(world(source...), world(target...), compare.Options{}), toy{}, func(Risk) bool { return true })
+			p, err := Build(choose.All(compare.Compare(world(source...), world(target...), compare.Options{})), toy{}, func(Risk) bool { return true })
 			if err != nil {
 				t.Fatalf("seed %d: %v\nsource %v\ntarget %v", seed, err, source, target)
 			}
@@ -265,7 +266,7 @@ func BenchmarkBuild(b *testing.B) {
 	source, target := world(lines...), world()
 	b.ReportAllocs()
 	for b.Loop() {
-		if _, err := Build(compare.Compare(source, target, compare.Options{}), toy{}, func(Risk) bool { return true }); err != nil {
+		if _, err := Build(choose.All(compare.Compare(source, target, compare.Options{})), toy{}, func(Risk) bool { return true }); err != nil {
 			b.Fatal(err)
 		}
 	}

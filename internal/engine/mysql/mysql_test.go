@@ -10,6 +10,7 @@ import (
 	driver "github.com/go-sql-driver/mysql"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
@@ -245,7 +246,7 @@ func TestMySQLHasNoReplace(t *testing.T) {
 		x, y := &catalog.Catalog{Engine: "mysql"}, &catalog.Catalog{Engine: "mysql", Version: version}
 		x.Add(routine("2"))
 		y.Add(routine("1"))
-		p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(order.Risk) bool { return false })
+		p, err := order.Build(choose.All(compare.Compare(x, y, compare.Options{})), &Writer{}, func(order.Risk) bool { return false })
 		if err != nil || len(p.Steps) != want {
 			t.Errorf("%s: %v steps, %v", version, p, err)
 		}

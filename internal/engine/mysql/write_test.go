@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 )
@@ -40,7 +41,7 @@ func planWith(t *testing.T, w *Writer, source, target []string) *order.Plan {
 		c.Sort()
 		return c
 	}
-	p, err := order.Build(compare.Compare(read(source), read(target), compare.Options{}), w, func(order.Risk) bool { return true })
+	p, err := order.Build(choose.All(compare.Compare(read(source), read(target), compare.Options{})), w, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
@@ -100,7 +101,7 @@ func TestQuestionsRun(t *testing.T) {
 	target := scratchDB(t, "CREATE TABLE [odd \"t] (id INTEGER PRIMARY KEY, \"a'b\" TEXT, [select] TEXT, n)", "CREATE TABLE gone (x TEXT, y BLOB)", "CREATE TABLE k (a TEXT, b TEXT, v TEXT, PRIMARY KEY (a, b)) WITHOUT ROWID",
 		"INSERT INTO [odd \"t] VALUES (1, 'it''s', NULL, x'00')", "INSERT INTO gone VALUES ('a', x'ff')", "INSERT INTO k VALUES ('a', 'b', 'c')")
 	source := scratchDB(t, "CREATE TABLE [odd \"t] (id INTEGER PRIMARY KEY, \"a'b\" INTEGER UNIQUE, [select] TEXT NOT NULL CHECK ([select] <> ''), n REFERENCES [odd \"t] (id))", "CREATE TABLE k (a TEXT, b TEXT, PRIMARY KEY (a, b)) WITHOUT ROWID")
-	plan, err := order.Build(compare.Compare(structure(t, source), structure(t, target), compare.Options{}), &Writer{}, func(order.Risk) bool { return true })
+	plan, err := order.Build(choose.All(compare.Compare(structure(t, source), structure(t, target), compare.Options{})), &Writer{}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/postgres/vocab"
@@ -158,7 +159,7 @@ func TestEnumValues(t *testing.T) {
 		{[]string{"a", "b"}, []string{"b", "a"}, []string{"ALTER TYPE h.state RENAME TO state_before;", "CREATE TYPE h.state AS ENUM ('b', 'a');", "DROP TYPE h.state_before;"}},
 	} {
 		cmp := compare.Compare(enum(c.now...), enum(c.was...), compare.Options{})
-		p, err := order.Build(cmp, &Writer{}, func(order.Risk) bool { return true })
+		p, err := order.Build(choose.All(cmp), &Writer{}, func(order.Risk) bool { return true })
 		if err != nil {
 			t.Fatal(err)
 		}

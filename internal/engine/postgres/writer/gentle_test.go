@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 )
@@ -42,7 +43,7 @@ func gentle(t *testing.T, avoid bool, source, target []*catalog.Object) *order.P
 	for _, o := range target {
 		y.Add(o)
 	}
-	p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{AvoidBlocking: avoid}, func(order.Risk) bool { return true })
+	p, err := order.Build(choose.All(compare.Compare(x, y, compare.Options{})), &Writer{AvoidBlocking: avoid}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/postgres/vocab"
@@ -44,7 +45,7 @@ func steps(t *testing.T, version string, source, target *catalog.Object) *order.
 	if target != nil {
 		y.Add(target)
 	}
-	p, err := order.Build(compare.Compare(x, y, compare.Options{}), &Writer{}, func(order.Risk) bool { return true })
+	p, err := order.Build(choose.All(compare.Compare(x, y, compare.Options{})), &Writer{}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}

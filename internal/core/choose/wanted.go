@@ -1,30 +1,31 @@
-package compare
+package choose
 
 import (
 	"slices"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 )
 
-// Desired is the structure the target shall have: what was chosen comes from
+// Target is the structure the target shall have: what was chosen comes from
 // the source, everything left or out of scope stays as the target has it.
 // Planning starts from it, so a choice never needs a case of its own there.
-func (c *Comparison) Desired() *catalog.Catalog {
-	d := &catalog.Catalog{Engine: c.Target.Engine, Kinds: c.Target.Kinds, Version: c.Target.Version, Place: c.Target.Place,
-		FoldNames: c.Target.FoldNames, Limits: c.Target.Limits}
+func (c *Chosen) Target() *catalog.Catalog {
+	d := &catalog.Catalog{Engine: c.Comparison.Target.Engine, Kinds: c.Comparison.Target.Kinds, Version: c.Comparison.Target.Version, Place: c.Comparison.Target.Place,
+		FoldNames: c.Comparison.Target.FoldNames, Limits: c.Comparison.Target.Limits}
 	// What one side does not know is no wish of the other.
-	d.Gaps = append(append(d.Gaps, c.Target.Gaps...), c.Source.Gaps...)
+	d.Gaps = append(append(d.Gaps, c.Comparison.Target.Gaps...), c.Comparison.Source.Gaps...)
 	seen := map[*catalog.Object]bool{}
 	for _, it := range c.Items {
 		if it.Target != nil {
 			seen[it.Target] = true
 		}
-		if o := it.desired(c.Options.Groups); o != nil {
+		if o := c.wanted(it, c.Options.Groups); o != nil {
 			d.Add(o)
 		}
 	}
-	for _, t := range c.Target.Objects {
+	for _, t := range c.Comparison.Target.Objects {
 		if !seen[t] {
 			d.Add(t) // out of scope
 		}
@@ -33,43 +34,70 @@ func (c *Comparison) Desired() *catalog.Catalog {
 	return d
 }
 
+// Source is the structure the source shall have: what goes to it comes from the
+// target, all else stays.
+func (c *Chosen) Source() *catalog.Catalog {
+	back := &Chosen{Comparison: c.Comparison.Turned(), of: map[*compare.Item]Choice{}}
+	turn := func(was, now *compare.Item) {
+		if c.of[was].Decision != ToSource {
+			back.of[now] = Choice{Decision: Leave}
+		}
+	}
+	for i, it := range c.Items {
+		now := back.Items[i]
+		turn(it, now)
+		for k, p := range it.Parts {
+			turn(p, now.Parts[k])
+			if c.of[p].Decision == ToSource { // the object comes along as far as it has to
+				delete(back.of, now)
+			}
+		}
+		if c.of[it].Decision == ToSource {
+			for _, p := range now.Parts {
+				delete(back.of, p)
+			}
+		}
+	}
+	return back.Target()
+}
+
 // Wanted is what one item's object shall be in the target; nil where it shall
 // not be there.
-func (c *Comparison) Wanted(it *Item) *catalog.Object { return it.desired(c.Options.Groups) }
+func (c *Chosen) Wanted(it *compare.Item) *catalog.Object { return c.wanted(it, c.Options.Groups) }
 
 // Way is the item of the way from the target's object to what it shall be; nil
 // where nothing is to be done.
-func (c *Comparison) Way(it *Item) *Item {
-	wanted := it.desired(c.Options.Groups)
+func (c *Chosen) Way(it *compare.Item) *compare.Item {
+	wanted := c.Wanted(it)
 	if wanted == it.Target {
 		return nil
 	}
-	s, t := &catalog.Catalog{FoldNames: c.Source.FoldNames}, &catalog.Catalog{FoldNames: c.Target.FoldNames}
+	s, t := &catalog.Catalog{FoldNames: c.Comparison.Source.FoldNames}, &catalog.Catalog{FoldNames: c.Comparison.Target.FoldNames}
 	if wanted != nil {
 		s.Add(wanted)
 	}
 	if it.Target != nil {
 		t.Add(it.Target)
 	}
-	for _, way := range Compare(s, t, Options{Groups: c.Options.Groups, Deep: true}).Items {
+	for _, way := range compare.Compare(s, t, compare.Options{Groups: c.Options.Groups, Deep: true}).Items {
 		return way
 	}
 	return nil
 }
 
-func (it *Item) desired(groups map[string]bool) *catalog.Object {
+func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Object {
 	switch it.Status {
-	case SourceOnly:
-		if it.Choice == Leave {
+	case compare.SourceOnly:
+		if c.leaves(it) {
 			return nil
 		}
-		return it.newcomer()
-	case TargetOnly:
-		if it.Choice == Leave {
+		return c.newcomer(it)
+	case compare.TargetOnly:
+		if c.leaves(it) {
 			return it.Target
 		}
 		return nil
-	case Same:
+	case compare.Same:
 		if it.Source == it.Target {
 			return it.Target
 		}
@@ -78,7 +106,7 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 		}
 		return keepOptional(it.Source, it.Target, groups)
 	}
-	if it.Choice == Leave || it.Target == nil {
+	if c.leaves(it) || it.Target == nil {
 		return it.Target // parts of what is not there cannot come alone: see Lacking
 	}
 	base, merged := it.Source, false
@@ -98,12 +126,12 @@ func (it *Item) desired(groups map[string]bool) *catalog.Object {
 		if p.Target != nil {
 			inScope[p.Target] = true
 		}
-		o := p.desired(groups)
+		o := c.wanted(p, groups)
 		if o == nil {
-			merged = merged || p.Status == SourceOnly
+			merged = merged || p.Status == compare.SourceOnly
 			continue
 		}
-		if p.Choice == Leave && p.Status != Same {
+		if c.leaves(p) && p.Status != compare.Same {
 			merged = true
 		}
 		if p.Source == nil {
@@ -186,11 +214,11 @@ func keepOrder(o, like *catalog.Object) {
 
 // newcomer is the source's object without the parts that scope or choice
 // leaves out.
-func (it *Item) newcomer() *catalog.Object {
+func (c *Chosen) newcomer(it *compare.Item) *catalog.Object {
 	if len(it.Parts) == len(it.Source.Parts) {
 		all := true
 		for _, p := range it.Parts {
-			all = all && p.Choice != Leave
+			all = all && !c.leaves(p)
 		}
 		if all {
 			return it.Source
@@ -199,7 +227,7 @@ func (it *Item) newcomer() *catalog.Object {
 	out := it.Source.Clone()
 	out.Parts, out.Merged = nil, true
 	for _, p := range it.Parts {
-		if p.Choice != Leave {
+		if !c.leaves(p) {
 			out.Add(p.Source)
 		}
 	}

@@ -1,6 +1,9 @@
-package compare
+package choose
 
-import "dappermirror/internal/core/catalog"
+import (
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+)
 
 // Missing is something in scope that cannot come, because the target lacks
 // what it needs and that is out of scope; or, where Goes, something that cannot
@@ -12,21 +15,21 @@ type Missing struct {
 
 // Lacking lists what in scope needs something that the source has and the
 // target neither has nor is to get.
-func (c *Comparison) Lacking() []Missing {
+func (c *Chosen) Lacking() []Missing {
 	var out []Missing
 	var d *catalog.Catalog
 	for _, it := range c.Items {
-		if it.Source == nil || it.Status == Same || it.Choice == Leave {
+		if it.Source == nil || it.Status == compare.Same || c.leaves(it) {
 			continue
 		}
 		if d == nil {
-			d = c.Desired()
+			d = c.Target()
 		}
 		if !it.Partial {
 			out = append(out, c.lacking(d, it.Source, nil)...)
 		}
 		for _, p := range it.Parts {
-			if p.Source == nil || p.Status == Same || p.Choice == Leave {
+			if p.Source == nil || p.Status == compare.Same || c.leaves(p) {
 				continue
 			}
 			ref := it.Source.PartRef(p.Source)
@@ -39,7 +42,7 @@ func (c *Comparison) Lacking() []Missing {
 	}
 	if len(c.Options.Scope.Only)+len(c.Options.Scope.Except) > 0 {
 		if d == nil {
-			d = c.Desired()
+			d = c.Target()
 		}
 		out = append(out, c.standing(d)...)
 	}
@@ -47,12 +50,12 @@ func (c *Comparison) Lacking() []Missing {
 }
 
 // standing lists what stays and needs something that is to go.
-func (c *Comparison) standing(d *catalog.Catalog) []Missing {
+func (c *Chosen) standing(d *catalog.Catalog) []Missing {
 	var out []Missing
 	check := func(ref catalog.Ref, needs []catalog.Need) {
 		for _, n := range needs {
 			on := n.On.Thing()
-			if n.Text && n.Aspect != catalog.AspectIndex || d.Resolve(on) != nil || c.Target.Resolve(on) == nil || c.Target.Resolve(ref) == nil {
+			if n.Text && n.Aspect != catalog.AspectIndex || d.Resolve(on) != nil || c.Comparison.Target.Resolve(on) == nil || c.Comparison.Target.Resolve(ref) == nil {
 				continue
 			}
 			out = append(out, Missing{on, ref, true})
@@ -67,7 +70,7 @@ func (c *Comparison) standing(d *catalog.Catalog) []Missing {
 	return out
 }
 
-func (c *Comparison) lacking(d *catalog.Catalog, owner, part *catalog.Object) []Missing {
+func (c *Chosen) lacking(d *catalog.Catalog, owner, part *catalog.Object) []Missing {
 	o, ref := owner, owner.Ref()
 	if part != nil {
 		o, ref = part, owner.PartRef(part)
@@ -81,10 +84,10 @@ func (c *Comparison) lacking(d *catalog.Catalog, owner, part *catalog.Object) []
 			continue
 		}
 		seen[on] = true
-		if c.Source.Resolve(on) == nil || d.Resolve(on) != nil {
+		if c.Comparison.Source.Resolve(on) == nil || d.Resolve(on) != nil {
 			continue
 		}
-		if _, unseen := c.Target.Unseen(on.Kind, ""); unseen {
+		if _, unseen := c.Comparison.Target.Unseen(on.Kind, ""); unseen {
 			continue // not seen is not absent
 		}
 		out = append(out, Missing{ref, on, false})
