@@ -53,6 +53,7 @@ func snapshot(t testing.TB, dir string) string {
 // TestBadInput: each gets one clear line on stderr, nothing on stdout, its
 // exit code, and nothing is written.
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	write(t, dir, "text.txt", "hello\n")
 	write(t, dir, "empty.txt", "")
@@ -161,6 +162,7 @@ func TestBadInput(t *testing.T) {
 }
 
 func TestReadingChangesNothing(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	for _, f := range []string{"dev.db", "live.db"} {
 		if err := os.Chmod(filepath.Join(dir, f), 0o444); err != nil {
@@ -177,6 +179,7 @@ func TestReadingChangesNothing(t *testing.T) {
 }
 
 func TestLockedDatabase(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	// The engine's own shell holds the lock until its input ends.
@@ -193,6 +196,7 @@ func TestLockedDatabase(t *testing.T) {
 }
 
 func TestHeldBackAndAllowed(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	r := want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql")
 	if !strings.Contains(r.errout, "held back  every value of column pilotage of table berth: 1 of 1 row holds a value (allow it with --may-lose 'column:berth.pilotage')") {
@@ -218,6 +222,7 @@ func TestHeldBackAndAllowed(t *testing.T) {
 }
 
 func TestTargetMoved(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	live := filepath.Join(dir, "live.db")
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
@@ -250,6 +255,7 @@ func TestTargetMoved(t *testing.T) {
 }
 
 func TestEditedScript(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	path := filepath.Join(dir, "up.sql")
@@ -299,6 +305,7 @@ func TestEditedScript(t *testing.T) {
 }
 
 func TestSync(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	r := want(t, 3, dir, "sync", "dev.db", "live.db", "--yes")
 	for _, s := range []string{"held back", "Compared again: 1 object still differs.", "- column pilotage"} {
@@ -319,6 +326,7 @@ func TestSync(t *testing.T) {
 }
 
 func TestColumnOrderIsSaid(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	lite(t, dir, "a.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, depth REAL, name TEXT)")
 	lite(t, dir, "b.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT, depth REAL)")
@@ -329,6 +337,7 @@ func TestColumnOrderIsSaid(t *testing.T) {
 }
 
 func TestSQLTextPlaces(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	write(t, dir, "dump.sql", command(t, "", "sqlite3", filepath.Join(dir, "live.db"), ".dump"))
 	want(t, 0, dir, "compare", "dump.sql", "live.db")
@@ -351,6 +360,7 @@ func TestSQLTextPlaces(t *testing.T) {
 }
 
 func TestFill(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	lite(t, dir, "dev.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT NOT NULL, depth REAL NOT NULL)")
 	lite(t, dir, "live.db", "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO berth VALUES (1, NULL), (2, 'Heron')")
@@ -367,6 +377,7 @@ func TestFill(t *testing.T) {
 }
 
 func TestNewOrphansStopTheScript(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	lite(t, dir, "dev.db", "CREATE TABLE v (id INTEGER PRIMARY KEY); CREATE TABLE c (id INTEGER PRIMARY KEY, v INTEGER REFERENCES v (id))")
 	live := lite(t, dir, "live.db", "CREATE TABLE v (id INTEGER PRIMARY KEY); CREATE TABLE c (id INTEGER PRIMARY KEY, v INTEGER); INSERT INTO c VALUES (1, 99)")
@@ -462,6 +473,7 @@ func TestKilled(t *testing.T) {
 }
 
 func TestInterrupted(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	rows := "WITH RECURSIVE n (i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 900000) INSERT INTO big SELECT i, 'row ' || i FROM n;"
 	lite(t, dir, "dev.db", "CREATE TABLE big (id INTEGER PRIMARY KEY, a TEXT NOT NULL UNIQUE)")
@@ -503,6 +515,7 @@ func TestInterrupted(t *testing.T) {
 }
 
 func TestOutputConventions(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	quiet := want(t, 1, dir, "compare", "dev.db", "live.db", "-q")
 	if quiet.errout != "" {
@@ -551,6 +564,7 @@ func TestOutputConventions(t *testing.T) {
 }
 
 func TestSettingsOrder(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	home := t.TempDir()
 	if err := os.MkdirAll(filepath.Join(home, ".config", "dapper-mirror"), 0o755); err != nil {
@@ -597,6 +611,7 @@ func TestSettingsOrder(t *testing.T) {
 }
 
 func TestDiskFull(t *testing.T) {
+	t.Parallel()
 	small := t.TempDir()
 	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=64k", "tmpfs", small).CombinedOutput(); err != nil {
 		t.Skipf("no small file system can be made here: %s", out)
@@ -621,6 +636,7 @@ func TestDiskFull(t *testing.T) {
 }
 
 func TestHelpAndPages(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	help := want(t, 0, dir, "--help").out
 	for _, command := range []string{"compare", "script", "check", "rehearse", "apply", "sync", "capture", "config", "demo", "version", "man", "completion"} {
@@ -684,6 +700,7 @@ func TestHelpAndPages(t *testing.T) {
 }
 
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := want(t, 0, dir, "demo", "q")
 	for _, s := range []string{"$ dapper-mirror compare dev.db live.db", "(exit code 1)", "held back", "Done: ", "No difference."} {
@@ -720,6 +737,7 @@ func TestDemo(t *testing.T) {
 
 // TestKindsTopic: the help lists what each engine covers, from the engines.
 func TestKindsTopic(t *testing.T) {
+	t.Parallel()
 	out := want(t, 0, t.TempDir(), "help", "kinds").out
 	at := 0
 	for _, s := range []string{"MariaDB/MySQL", "event", "sequence", "PostgreSQL", "user-mapping", "operator-class", "SQLite", "virtual-table"} {

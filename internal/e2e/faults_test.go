@@ -260,6 +260,7 @@ func (b *bench) through(t *testing.T, place string, serve func(l net.Listener, s
 // before, as after, or a run goes on from where it stands; the exit code and
 // the message are true.
 func TestFaults(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			b := newBench(t, e.name, e.with(t))
@@ -328,6 +329,7 @@ func TestKilledAnywhere(t *testing.T) {
 // TestCommitCut: the connection is lost at COMMIT, before or after the server
 // got it; either way the server is asked and the truth is said.
 func TestCommitCut(t *testing.T) {
+	t.Parallel()
 	b := newBench(t, "postgres", pgPlaces{postgres(t)})
 	for _, c := range []struct {
 		name, state string
@@ -377,6 +379,7 @@ func cutAtCommit(l net.Listener, socket string, forward bool, done *atomic.Bool)
 // TestServerStopped: the server is stopped at once in the middle of a run, and
 // started again.
 func TestServerStopped(t *testing.T) {
+	t.Parallel()
 	own := &server{extra: "-c max_locks_per_transaction=256 -c synchronous_commit=on"} // what was committed before must be there after
 	if err := own.start(); err != nil {
 		t.Fatal(err)
@@ -408,6 +411,7 @@ func TestServerStopped(t *testing.T) {
 
 // TestDiskFullInApply: the disk of the database is full half way.
 func TestDiskFullInApply(t *testing.T) {
+	t.Parallel()
 	small := t.TempDir()
 	b := newBench(t, "sqlite", litePlaces{t.TempDir(), new(int)})
 	data := read(t, b.target(t))
@@ -425,6 +429,7 @@ func TestDiskFullInApply(t *testing.T) {
 
 // TestServerDiskFull: the server's disk is full while a table is copied.
 func TestServerDiskFull(t *testing.T) {
+	t.Parallel()
 	s := &server{} // one that may be left with a folder it cannot reach
 	if err := s.start(); err != nil {
 		t.Fatal(err)

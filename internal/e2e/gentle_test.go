@@ -10,6 +10,7 @@ import (
 // and looks at the rows, other sessions read and write; one written without it
 // keeps them waiting.
 func TestOthersGoOn(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	rows := "INSERT INTO vessel SELECT i, 'vessel ' || i FROM generate_series(1, 1000) i; INSERT INTO port_call SELECT i, i FROM generate_series(1, 1000) i"
@@ -44,6 +45,7 @@ func TestOthersGoOn(t *testing.T) {
 // behind the transaction fail; what is said is true, and when the row is
 // cleaned the run goes on.
 func TestGentleStepFails(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.url(s.database(t, "CREATE TABLE berth (id int, name text NOT NULL); CREATE UNIQUE INDEX berth_id ON berth (id); CREATE INDEX berth_name ON berth (name)"))
@@ -76,6 +78,7 @@ func TestGentleStepFails(t *testing.T) {
 // TestServerRefusesRatherThanBlocks: MariaDB is told how to carry out each
 // ALTER TABLE; where it cannot, the script stops before anybody waits.
 func TestServerRefusesRatherThanBlocks(t *testing.T) {
+	t.Parallel()
 	p := mariaPlaces{mariadb(t)}
 	dir := t.TempDir()
 	source := p.make(t, "CREATE TABLE berth (id int PRIMARY KEY, a int, b varchar(9), KEY k (a))")

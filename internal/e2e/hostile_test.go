@@ -40,6 +40,7 @@ func tamper(t *testing.T, path, name, sql string) {
 // database and from a capture, and what is odd but whole goes through the
 // client unharmed.
 func TestDefinitionsStayInside(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	base := "CREATE TABLE keep (id INTEGER PRIMARY KEY); CREATE TABLE t (a TEXT, n INTEGER);"
 	for i, tail := range []string{";\n.shell touch owned", "; DROP TABLE keep", " /*", "; ATTACH 'owned' AS x"} {
@@ -181,6 +182,7 @@ func TestEndsAtOnce(t *testing.T) {
 // TestOutputsAreNoInputs: a file that is read is never written over, and what
 // is no file is written to as it is.
 func TestOutputsAreNoInputs(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	want(t, 0, dir, "capture", "live.db", "-o", "live.json")
 	write(t, dir, "dev.sql", command(t, "", "sqlite3", filepath.Join(dir, "dev.db"), ".schema"))
@@ -216,6 +218,7 @@ func TestOutputsAreNoInputs(t *testing.T) {
 // TestSources: an empty source is refused unless it is meant; a pipe is read
 // once, for everything.
 func TestSources(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	write(t, dir, "nothing.sql", "-- the dump failed\n")
 	write(t, dir, "nothing.db", "")
@@ -246,6 +249,7 @@ func TestSources(t *testing.T) {
 
 // TestScopeTouchesNothingElse: parts in scope where one side lacks their table.
 func TestScopeTouchesNothingElse(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			p := e.with(t)
@@ -274,6 +278,7 @@ func TestScopeTouchesNothingElse(t *testing.T) {
 // terminal nor programs as control or direction characters, and a password not
 // even the process's title.
 func TestNothingRawGetsOut(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	evil := "x\u009b31m\u202e\u0085\x7f"
 	lite(t, dir, "a.db", `CREATE TABLE "`+evil+`" (id INTEGER, "`+evil+`" TEXT DEFAULT '`+evil+`'); CREATE VIEW v AS SELECT '`+evil+`' AS e;`)
@@ -317,6 +322,7 @@ func TestNothingRawGetsOut(t *testing.T) {
 // TestSavedRowsStayHere: saved rows are for their owner only, and go where the
 // script is, not where a link leads.
 func TestSavedRowsStayHere(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	elsewhere := t.TempDir()

@@ -91,6 +91,7 @@ func (s *schema) check(root *schema, at string, v any) error {
 }
 
 func TestJSONIsAsPublished(t *testing.T) {
+	t.Parallel()
 	data, err := os.ReadFile("../../docs/output.schema.json")
 	if err != nil {
 		t.Fatal(err)

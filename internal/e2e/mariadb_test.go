@@ -152,6 +152,7 @@ func TestRandomPairsMariaDB(t *testing.T) {
 // TestMariaDBEverything: everything goes into an empty database, and an empty
 // one over everything.
 func TestMariaDBEverything(t *testing.T) {
+	t.Parallel()
 	p := mariaPlaces{mariadb(t)}
 	dir := t.TempDir()
 	full, copied, none := p.make(t, read(t, "testdata/mariadb/kinds.sql")), p.make(t, ""), p.make(t, "")
@@ -232,6 +233,7 @@ func TestMariaDBInterrupted(t *testing.T) {
 // TestMariaDBTrouble: each gets one clear line and exit code 2; a script that
 // stops half way says where it stands.
 func TestMariaDBTrouble(t *testing.T) {
+	t.Parallel()
 	s := mariadb(t)
 	p := mariaPlaces{s}
 	dir := t.TempDir()
@@ -277,6 +279,7 @@ func TestMariaDBTrouble(t *testing.T) {
 
 // TestMariaDBRights: grants and definers count only when asked for.
 func TestMariaDBRights(t *testing.T) {
+	t.Parallel()
 	s := mariadb(t)
 	p := mariaPlaces{s}
 	dir := t.TempDir()

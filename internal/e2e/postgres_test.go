@@ -10,6 +10,7 @@ import (
 
 // TestPostgresTrouble: each gets one clear line and exit code 2.
 func TestPostgresTrouble(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	good := s.url(s.database(t, "CREATE TABLE t (id integer)"))
@@ -59,6 +60,7 @@ func TestPostgresTrouble(t *testing.T) {
 // TestPostgresReadsOnly: a role that may only read can compare, and nothing
 // in the database changes by it.
 func TestPostgresReadsOnly(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE onlooker LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$; ALTER ROLE onlooker SET default_transaction_read_only = on")
 	name := s.database(t, "CREATE TABLE t (id serial PRIMARY KEY, a text DEFAULT 'x'); CREATE VIEW v AS SELECT a FROM t; REVOKE ALL ON t FROM PUBLIC")
@@ -79,6 +81,7 @@ func TestPostgresReadsOnly(t *testing.T) {
 
 // TestPostgresLock: a lock somebody holds stops apply, and nothing changes.
 func TestPostgresLock(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.url(s.database(t, "CREATE TABLE t (id integer, a text)"))
@@ -101,6 +104,7 @@ func TestPostgresLock(t *testing.T) {
 // TestPostgresHeldBack: a narrowing, a dropped table and what takes its name
 // wait until they are allowed.
 func TestPostgresHeldBack(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.url(s.database(t, "CREATE TABLE t (id integer PRIMARY KEY, name varchar(3)); CREATE VIEW old AS SELECT id FROM t"))
@@ -122,6 +126,7 @@ func TestPostgresHeldBack(t *testing.T) {
 // TestPostgresRights: owners and grants count only when asked for, and what is
 // rebuilt keeps them in any case.
 func TestPostgresRights(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE reader; CREATE ROLE keeper; EXCEPTION WHEN duplicate_object THEN NULL; END $$")
@@ -156,6 +161,7 @@ func TestPostgresRights(t *testing.T) {
 // stays when a later one fails; the exit code says so, and a new script
 // finishes the work.
 func TestPostgresPartlyChanged(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.url(s.database(t, "CREATE TYPE state AS ENUM ('a', 'b'); CREATE TABLE t (id integer PRIMARY KEY, state state DEFAULT 'b', x integer NOT NULL)"))
@@ -175,6 +181,7 @@ func TestPostgresPartlyChanged(t *testing.T) {
 // TestPostgresConnectionLost: the server ends the connection in the middle of
 // the transaction; the target is as it was, and that is said.
 func TestPostgresConnectionLost(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.url(s.database(t, "CREATE TABLE t (id integer, a text); CREATE TABLE u (id integer)"))
@@ -196,6 +203,7 @@ func TestPostgresConnectionLost(t *testing.T) {
 // TestPostgresCutWhileReading: a connection that ends while the catalogs are
 // read gives one line and exit code 2.
 func TestPostgresCutWhileReading(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	good := s.url(s.database(t, "CREATE TABLE t (id integer)"))
@@ -218,6 +226,7 @@ func TestPostgresCutWhileReading(t *testing.T) {
 
 // TestPostgresStandby: a standby can be read, and is not written.
 func TestPostgresStandby(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	source := s.database(t, "CREATE TABLE t (id integer, a text)")
@@ -284,6 +293,7 @@ func plainExtensions(t *testing.T) string {
 // TestPostgresAs: a script acts for the owner, where the account that runs it
 // is a member.
 func TestPostgresAs(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	s.psql(t, "postgres", "DO $$ BEGIN CREATE ROLE harbour_owner; CREATE ROLE clerk LOGIN NOINHERIT; GRANT harbour_owner TO clerk; EXCEPTION WHEN duplicate_object THEN NULL; END $$")

@@ -12,6 +12,7 @@ import (
 // TestSavedRowsComeBack: what was lost by permission comes back whole, by the
 // back-out script and the rows that apply saved.
 func TestSavedRowsComeBack(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		for _, c := range readPairs(t, filepath.Join("testdata", "saved", e.name+".sql")) {
 			t.Run(e.name+"/"+c.name, func(t *testing.T) { comesBack(t, e.name, e.with(t), c) })
@@ -61,6 +62,7 @@ func comesBack(t *testing.T, engine string, p places, c pairCase) {
 // TestBackoutKeepsNewRows: what came in by the new structure stops the way
 // back, unless that was permitted.
 func TestBackoutKeepsNewRows(t *testing.T) {
+	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
 			p, dir := e.with(t), t.TempDir()
@@ -170,6 +172,7 @@ func leftBehind(t *testing.T, p places) []string {
 // TestRowChecksOnlyRead: an account that may only read is enough, a question
 // stops at its limit, and a lock somebody holds is no reason to wait for ever.
 func TestRowChecksOnlyRead(t *testing.T) {
+	t.Parallel()
 	s := postgres(t)
 	dir := t.TempDir()
 	common := "CREATE FUNCTION slow(int) RETURNS boolean LANGUAGE sql AS 'SELECT true FROM pg_sleep(20)'; "
@@ -197,6 +200,7 @@ func TestRowChecksOnlyRead(t *testing.T) {
 
 // TestRightsAreListed: what the account lacks is listed before anything runs.
 func TestRightsAreListed(t *testing.T) {
+	t.Parallel()
 	pgs, my := postgres(t), mariaPlaces{mariadb(t)}
 	dir := t.TempDir()
 	source := "CREATE TABLE berth (id int, depth int); CREATE TABLE crane (id int); CREATE VIEW deep AS SELECT id FROM berth;"
@@ -227,6 +231,7 @@ func TestRightsAreListed(t *testing.T) {
 // TestOptionsThatWouldDoNothing: they are refused, and of a script and its way
 // back neither is written where the other cannot be.
 func TestOptionsThatWouldDoNothing(t *testing.T) {
+	t.Parallel()
 	dir := harbour(t)
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	for _, c := range []struct{ args, says string }{

@@ -70,7 +70,6 @@ func without(o *catalog.Object, kinds ...catalog.Kind) *catalog.Object {
 	}
 	c := o.Clone()
 	c.Parts = slices.DeleteFunc(c.Parts, func(p *catalog.Object) bool { return slices.Contains(kinds, p.Kind) })
-	c.Merged = true
 	return c
 }
 

@@ -45,11 +45,9 @@ type jsonObject struct {
 	Kind       catalog.Kind   `json:"kind"`
 	Schema     string         `json:"schema,omitempty"`
 	Name       string         `json:"name"`
-	Match      string         `json:"match,omitempty"`
-	Twin       string         `json:"twin,omitempty"`
+	ID         string         `json:"match,omitempty"`
 	Space      string         `json:"space,omitempty"`
 	Group      string         `json:"group,omitempty"`
-	Label      string         `json:"label,omitempty"`
 	Properties []jsonProperty `json:"properties,omitempty"`
 	Parts      []jsonObject   `json:"parts,omitempty"`
 	Needs      []catalog.Need `json:"needs,omitempty"`
@@ -75,7 +73,7 @@ type jsonPiece struct {
 }
 
 func toJSON(o *catalog.Object) jsonObject {
-	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Match: o.Match, Twin: o.Twin, Space: o.Space, Group: o.Group, Label: o.Label, Needs: o.Needs}
+	j := jsonObject{Kind: o.Kind, Schema: o.Schema, Name: o.Name, ID: o.ID, Space: o.Space, Group: o.Group, Needs: o.Needs}
 	for _, p := range o.Properties {
 		jp := jsonProperty{Name: p.Name, Carried: p.Carried, Defect: p.Defect, Order: p.Order, Group: p.Group, Key: p.Value.Key}
 		switch v := p.Value; v.Form {
@@ -107,7 +105,7 @@ func toJSON(o *catalog.Object) jsonObject {
 }
 
 func fromJSON(j jsonObject) *catalog.Object {
-	o := &catalog.Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, Match: j.Match, Twin: j.Twin, Space: j.Space, Group: j.Group, Label: j.Label, Needs: j.Needs}
+	o := &catalog.Object{Kind: j.Kind, Schema: j.Schema, Name: j.Name, ID: j.ID, Space: j.Space, Group: j.Group, Needs: j.Needs}
 	for _, p := range j.Properties {
 		v := catalog.Value{Key: p.Key}
 		switch {

@@ -15,7 +15,7 @@ import (
 func sample() *catalog.Catalog {
 	c := &catalog.Catalog{Engine: "sqlite", Version: "3.50", Place: "live.db", FoldNames: true,
 		Gaps: []catalog.Gap{{Kind: "aggregate", Why: "2 of them; this kind is not read"}}}
-	t := &catalog.Object{Kind: catalog.Table, Name: "Berth \"1\"\n", Match: "berth \"1\"\n", Space: "relation"}
+	t := &catalog.Object{Kind: catalog.Table, Name: "Berth \"1\"\n", ID: "berth \"1\"\n", Space: "relation"}
 	t.SetIf("strict", true).SetIf("absent", false).SetText("comment", "").SetText("note", "a <b> & c")
 	t.Carry("sql", catalog.Scalar("CREATE TABLE …"))
 	t.Optional("owner", "owners", catalog.Scalar("harbour"))
@@ -23,7 +23,7 @@ func sample() *catalog.Catalog {
 	col.Set("type", catalog.SQL(catalog.Piece{Text: "numeric( 5,2 )", Canon: "NUMERIC(5,2)"}))
 	col.Set("options", catalog.SetOf("b", "a"))
 	t.Add(col)
-	check := &catalog.Object{Kind: catalog.Check, Match: "(depth > 0)", Twin: "depth > 0", Label: "check (depth > 0)"}
+	check := &catalog.Object{Kind: catalog.Check, ID: "(depth > 0)"}
 	ref := t.PartRef(col)
 	check.Set("expression", catalog.SQL(catalog.Piece{Text: "depth", Canon: "depth", Ref: &ref}, catalog.Piece{Text: ">0", Canon: " > 0"}))
 	check.Need(ref, catalog.AspectType)

@@ -4,6 +4,7 @@
 package catalog
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"sort"
@@ -36,8 +37,9 @@ func (k Kind) Plural() string {
 	return t + "s"
 }
 
-// Ref names one object, or one part of it, by what it is matched by. It is
-// comparable and serves as a map key.
+// Ref is the identity of one object, or of one part of it. It is comparable and
+// serves as a map key. It is spelled in names: those of the target where the two
+// sides were matched under different ones.
 type Ref struct {
 	Kind     Kind   `json:"kind"`
 	Schema   string `json:"schema,omitempty"`
@@ -114,28 +116,23 @@ type Object struct {
 	Kind   Kind
 	Schema string // namespace; empty for parts and for engines without one
 	Name   string // the real name, as the engine would print it unquoted
-	// Match is what the two sides are matched by; empty means Name. A
-	// nameless constraint is matched by its definition.
-	Match string
-	// Twin, where not empty, is a second chance: two objects of one kind that
-	// found no match are matched when their Twins are equal, and their names
-	// then count as a difference. That is how a constraint under another name
-	// is renamed instead of rebuilt.
-	Twin string
+	// ID is what the thing is known by within its kind, on both sides alike;
+	// empty means its name. Where names are compared without regard to letter
+	// case it is the name folded; a nameless constraint is known by what it says.
+	ID string
+	// Home is what the schema it is in is known by; empty means Schema. Alias is
+	// what its own name would make its ID, where it is known by another (see
+	// match). Both are empty but where two sides have different names for it.
+	Home, Alias string
 	// Space is the namespace the name is taken in ("relation", "type"); two
 	// objects of one schema cannot hold one name in one space.
 	Space string
 	// Group, where not empty, makes the whole object count only when the group
 	// was asked for.
-	Group string
-	// Label is a short description for things without a name.
-	Label      string
+	Group      string
 	Properties []Property
 	Parts      []*Object
 	Needs      []Need
-	// Merged says that the object was put together from two sides, so texts
-	// of the whole that an engine carried along no longer describe it.
-	Merged bool
 	// Unread says that only identity, Digest and the names of notable parts
 	// are known so far; the catalog's Expand reads the rest. Equal digests
 	// prove two objects equal.
@@ -146,16 +143,22 @@ type Object struct {
 }
 
 type partKey struct {
-	kind  Kind
-	match string
+	kind Kind
+	id   string
 }
 
-// Key is what the object is matched by.
+// Key is what the object is known by.
 func (o *Object) Key() string {
-	if o.Match != "" {
-		return o.Match
+	if o.ID != "" {
+		return o.ID
 	}
 	return o.Name
+}
+
+// Own is the reference that the object's own names make: the same as Ref but
+// where it is known by another name.
+func (o *Object) Own() Ref {
+	return Ref{Kind: o.Kind, Schema: o.Schema, Name: cmp.Or(o.Alias, o.Key())}
 }
 
 // Title is the name a person knows the object by.
@@ -163,14 +166,16 @@ func (o *Object) Title() string {
 	switch {
 	case o.Name != "":
 		return o.Name
-	case o.Label != "":
-		return o.Label
+	case o.Kind == PrimaryKey: // the only one of its table
+		return o.Kind.Title() + " (" + strings.Join(o.List("columns"), ", ") + ")"
 	}
-	return o.Match
+	return o.Kind.Title() + " " + o.ID
 }
 
 // Ref is the reference to an object (not a part).
-func (o *Object) Ref() Ref { return Ref{Kind: o.Kind, Schema: o.Schema, Name: o.Key()} }
+func (o *Object) Ref() Ref {
+	return Ref{Kind: o.Kind, Schema: cmp.Or(o.Home, o.Schema), Name: o.Key()}
+}
 
 // PartRef is the reference to a part of o.
 func (o *Object) PartRef(p *Object) Ref {
@@ -179,11 +184,11 @@ func (o *Object) PartRef(p *Object) Ref {
 	return r
 }
 
-// Part finds a part by kind and by what it is matched by, or nil.
-func (o *Object) Part(kind Kind, match string) *Object {
+// Part finds a part by kind and by what it is known by, or nil.
+func (o *Object) Part(kind Kind, id string) *Object {
 	if len(o.Parts) <= fewParts { // an index would cost more than it saves
 		for _, p := range o.Parts {
-			if p.Kind == kind && p.Key() == match {
+			if p.Kind == kind && p.Key() == id {
 				return p
 			}
 		}
@@ -195,7 +200,7 @@ func (o *Object) Part(kind Kind, match string) *Object {
 			o.index[partKey{p.Kind, p.Key()}] = p
 		}
 	}
-	return o.index[partKey{kind, match}]
+	return o.index[partKey{kind, id}]
 }
 
 // fewParts is how many parts are searched one by one.

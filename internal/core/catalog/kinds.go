@@ -26,12 +26,16 @@ type KindInfo struct {
 	// Notable parts are counted as objects are when a catalog is summed up:
 	// they could as well be objects of their own.
 	Notable bool
+	// DefinedBy are the facts that make a nameless or differently named part
+	// the same as another: nothing refers to it by its name.
+	DefinedBy []string
 }
 
 // Kinds are those of one engine. The zero of it, nil, knows none.
 type Kinds struct {
 	List []KindInfo
 	rank map[Kind]int
+	info map[Kind]KindInfo
 }
 
 // NewKinds makes the kinds of an engine. basic are those that are listed to
@@ -41,6 +45,10 @@ func NewKinds(basic []Kind, list []KindInfo) *Kinds {
 	ks := &Kinds{List: list, rank: make(map[Kind]int, len(basic))}
 	for i, k := range basic {
 		ks.rank[k] = i - len(basic)
+	}
+	ks.info = make(map[Kind]KindInfo, len(list))
+	for _, i := range list {
+		ks.info[i.Kind] = i
 	}
 	return ks
 }
@@ -56,12 +64,8 @@ func (ks *Kinds) Rank(k Kind) int {
 
 // Info is what the engine says of a kind; the zero value where it has none such.
 func (ks *Kinds) Info(k Kind) KindInfo {
-	if ks != nil {
-		for _, i := range ks.List {
-			if i.Kind == k {
-				return i
-			}
-		}
+	if ks == nil {
+		return KindInfo{}
 	}
-	return KindInfo{}
+	return ks.info[k]
 }

@@ -72,7 +72,7 @@ func (c *Chosen) Way(it *compare.Item) *compare.Item {
 	if wanted == it.Target {
 		return nil
 	}
-	s, t := &catalog.Catalog{FoldNames: c.Comparison.Source.FoldNames}, &catalog.Catalog{FoldNames: c.Comparison.Target.FoldNames}
+	s, t := &catalog.Catalog{FoldNames: c.Comparison.Source.FoldNames, Kinds: c.Comparison.Target.Kinds}, &catalog.Catalog{FoldNames: c.Comparison.Target.FoldNames, Kinds: c.Comparison.Target.Kinds}
 	if wanted != nil {
 		s.Add(wanted)
 	}
@@ -156,7 +156,6 @@ func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Objec
 			merged = true
 		}
 	}
-	out.Merged = merged
 	if merged {
 		if it.Source != nil {
 			keepOrder(out, it.Source)
@@ -225,7 +224,7 @@ func (c *Chosen) newcomer(it *compare.Item) *catalog.Object {
 		}
 	}
 	out := it.Source.Clone()
-	out.Parts, out.Merged = nil, true
+	out.Parts = nil
 	for _, p := range it.Parts {
 		if !c.leaves(p) {
 			out.Add(p.Source)

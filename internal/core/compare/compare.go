@@ -12,6 +12,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/scope"
 )
 
@@ -102,7 +103,7 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 	c := &Comparison{Source: source, Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups)}
 	// Things are matched before the scope looks at them: what is on both sides
 	// stays so, even where only one side has a part in scope.
-	for _, pr := range matchUp(c.Judge.Considering(source.Objects), c.Judge.Considering(target.Objects)) {
+	for _, pr := range match.Pairs(c.Judge.Considering(source.Objects), c.Judge.Considering(target.Objects), nil) {
 		if extent := c.Judge.Extent(pr[0], pr[1]); extent != scope.Out {
 			c.Items = append(c.Items, c.object(pr[0], pr[1], extent == scope.Some))
 		}
@@ -121,77 +122,6 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 		return strings.Compare(string(x.Kind), string(y.Kind))
 	})
 	return c
-}
-
-// matchUp pairs the things of two sides: first by what they are matched by,
-// then the rest by their twins. Order: the source's, then what only the
-// target has.
-func matchUp(source, target []*catalog.Object) [][2]*catalog.Object {
-	if pairs, ok := alike(source, target); ok {
-		return pairs
-	}
-	byRef := make(map[catalog.Ref]*catalog.Object, len(target))
-	for _, t := range target {
-		byRef[t.Ref()] = t
-	}
-	type twin struct {
-		kind catalog.Kind
-		text string
-	}
-	pairs := make([][2]*catalog.Object, 0, len(source)+len(target))
-	taken := make(map[*catalog.Object]bool, len(target))
-	for _, s := range source {
-		if t := byRef[s.Ref()]; t != nil && !taken[t] {
-			taken[t] = true
-			pairs = append(pairs, [2]*catalog.Object{s, t})
-		} else {
-			pairs = append(pairs, [2]*catalog.Object{s, nil})
-		}
-	}
-	var twins map[twin][]*catalog.Object
-	for _, t := range target {
-		if !taken[t] && t.Twin != "" {
-			if twins == nil {
-				twins = map[twin][]*catalog.Object{}
-			}
-			k := twin{t.Kind, t.Twin}
-			twins[k] = append(twins[k], t)
-		}
-	}
-	for i, p := range pairs {
-		if p[1] != nil || p[0].Twin == "" || twins == nil {
-			continue
-		}
-		k := twin{p[0].Kind, p[0].Twin}
-		if l := twins[k]; len(l) > 0 {
-			pairs[i][1], twins[k] = l[0], l[1:]
-			taken[l[0]] = true
-		}
-	}
-	for _, t := range target {
-		if !taken[t] {
-			pairs = append(pairs, [2]*catalog.Object{nil, t})
-		}
-	}
-	return pairs
-}
-
-// alike pairs two lists that hold the same things in the same order, as the
-// parts of most tables do.
-func alike(source, target []*catalog.Object) ([][2]*catalog.Object, bool) {
-	if len(source) != len(target) {
-		return nil, false
-	}
-	for i, s := range source {
-		if t := target[i]; s.Kind != t.Kind || s.Schema != t.Schema || s.Key() != t.Key() {
-			return nil, false
-		}
-	}
-	pairs := make([][2]*catalog.Object, len(source))
-	for i := range source {
-		pairs[i] = [2]*catalog.Object{source[i], target[i]}
-	}
-	return pairs, true
 }
 
 // object compares one object, or where partial says so only those of its parts
@@ -239,7 +169,7 @@ func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
 		}
 		return out
 	}
-	pairs := matchUp(inScope(s), inScope(t))
+	pairs := match.Pairs(inScope(s), inScope(t), c.Target.Kinds)
 	items := make([]Item, len(pairs))
 	it.Parts = make([]*Item, 0, len(pairs))
 	for i, pr := range pairs {
@@ -334,7 +264,7 @@ func Wanted(source, target *catalog.Catalog) (s, t []*catalog.Value) {
 		}
 	}
 	walk = func(a, b []*catalog.Object) {
-		for _, pr := range matchUp(a, b) {
+		for _, pr := range match.Pairs(a, b, target.Kinds) {
 			for side, o := range pr {
 				if o == nil {
 					continue

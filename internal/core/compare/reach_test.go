@@ -17,7 +17,7 @@ func texts(read *[]string, lines ...string) *catalog.Catalog {
 	for _, l := range lines {
 		head, body, _ := strings.Cut(l, ": ")
 		kind, name, _ := strings.Cut(head, " ")
-		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name, Match: strings.ToLower(name), Unread: true, Digest: body}
+		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name, ID: strings.ToLower(name), Unread: true, Digest: body}
 		text[o] = body
 		c.Add(o)
 	}

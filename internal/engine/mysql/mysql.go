@@ -59,8 +59,8 @@ var kinds = catalog.NewKinds([]catalog.Kind{catalog.Sequence, catalog.Table, cat
 	[]catalog.KindInfo{
 		{Kind: kindDatabase, Note: "its default character set and collation"},
 		{Kind: catalog.Table, Note: "engine, character set, options, partitions, system versioning; one ALTER TABLE for all its changes"},
-		{Kind: catalog.Column, Note: "with its place among the others"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey, Note: "dropped before and added after what it stands on changes"},
-		{Kind: catalog.Index, Note: "unique, full-text, spatial, descending, prefixes, ignored", Notable: true}, {Kind: kindPeriod, Note: "application-time periods"},
+		{Kind: catalog.Column, Note: "with its place among the others"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey, DefinedBy: []string{"definition"}, Note: "dropped before and added after what it stands on changes"},
+		{Kind: catalog.Index, DefinedBy: []string{"class", "definition"}, Note: "unique, full-text, spatial, descending, prefixes, ignored", Notable: true}, {Kind: kindPeriod, Note: "application-time periods"},
 		{Kind: catalog.Trigger, Note: "with its order and SQL mode", Notable: true}, {Kind: catalog.View, Note: "replaced in place"},
 		{Kind: catalog.Routine, Note: "functions and procedures, with SQL mode and character set"}, {Kind: kindPackage}, {Kind: kindPackageBody},
 		{Kind: kindGrant, Note: "with --include grants"}, {Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},

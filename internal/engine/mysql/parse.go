@@ -245,10 +245,9 @@ func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
 	}
 	index := func(class string) *catalog.Object {
 		o := &catalog.Object{Kind: catalog.Index, Name: c.next().Name()}
-		o.Match = strings.ToLower(o.Name)
+		o.ID = strings.ToLower(o.Name)
 		o.SetText("class", class)
 		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
-		o.Twin = class + " " + spaced(c.rest())
 		o.Carry("columns", catalog.List(keyColumns(c)...))
 		return o
 	}
@@ -292,7 +291,7 @@ func keyColumns(c *cursor) []string {
 }
 
 func parseForeignKey(c *cursor, name string) *catalog.Object {
-	o := &catalog.Object{Kind: catalog.ForeignKey, Name: name, Match: strings.ToLower(name)}
+	o := &catalog.Object{Kind: catalog.ForeignKey, Name: name, ID: strings.ToLower(name)}
 	start := c.peek().Pos
 	cols := c.items()
 	c.take("references")
@@ -318,7 +317,6 @@ func parseForeignKey(c *cursor, name string) *catalog.Object {
 		}
 	}
 	o.Set("definition", catalog.SQL(catalog.Piece{Text: def, Canon: spaced(def)}))
-	o.Twin = spaced(def)
 	names := func(l []string) []string {
 		var out []string
 		for _, s := range l {
@@ -340,8 +338,8 @@ var widthless = map[string]bool{"smallint": true, "mediumint": true, "int": true
 
 func parseColumn(c *cursor, table *catalog.Object) *catalog.Object {
 	o := &catalog.Object{Kind: catalog.Column, Name: c.next().Name()}
-	o.Match = strings.ToLower(o.Name)
-	if o.Match != o.Name {
+	o.ID = strings.ToLower(o.Name)
+	if o.ID != o.Name {
 		o.Set("letter case", catalog.Scalar(o.Name))
 	}
 	base := strings.ToLower(c.next().Text)

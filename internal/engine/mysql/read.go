@@ -417,7 +417,7 @@ func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
 			case "PROCEDURE":
 				o.SetIf("procedure", true)
 				if functions[strings.ToLower(name)] {
-					o.Match = name + " (procedure)"
+					o.ID = name + " (procedure)"
 				}
 			default:
 				o.Kind = catalog.Kind(strings.ReplaceAll(strings.ToLower(kind), " ", "-"))

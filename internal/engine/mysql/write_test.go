@@ -25,7 +25,8 @@ func plan(t *testing.T, fill map[string]string, source, target []string) *order.
 func planWith(t *testing.T, w *Writer, source, target []string) *order.Plan {
 	t.Helper()
 	read := func(texts []string) *catalog.Catalog {
-		c := &catalog.Catalog{Engine: "mysql", Version: "10.11.1-MariaDB"}
+		c := Engine{}.Blank()
+		c.Version = "10.11.1-MariaDB"
 		for _, text := range texts {
 			if !strings.Contains(text, "ENGINE") {
 				text += " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci"

@@ -2,18 +2,41 @@ package sqlite
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
 )
 
 // tableSQL writes CREATE TABLE under the given name: the stored text where it
 // still describes the object, else from its parts.
 func tableSQL(o *catalog.Object, as string) string {
-	if !o.Merged && o.Has("sql") {
+	if describes(o) {
 		return renamed(o, as)
 	}
+	return composed(o, as)
+}
+
+// describes tells whether the stored text says what the object is: one put
+// together from two sides has the text of neither.
+func describes(o *catalog.Object) bool {
+	text := o.Text("sql")
+	if text == "" {
+		return false
+	}
+	stored, err := parseTable(text, o.Name)
+	if err != nil {
+		return false
+	}
+	body := o.Clone()
+	body.Parts = slices.DeleteFunc(body.Parts, func(p *catalog.Object) bool { return !inline(p.Kind) })
+	return judge.Fingerprint(stored, nil) == judge.Fingerprint(body, nil) && slices.EqualFunc(stored.PartsOf(catalog.Column), body.PartsOf(catalog.Column), func(a, b *catalog.Object) bool { return a.ID == b.ID })
+}
+
+// composed writes CREATE TABLE from the parts of a table.
+func composed(o *catalog.Object, as string) string {
 	var lines []string
 	for _, p := range o.PartsOf(catalog.Column) {
 		lines = append(lines, "  "+columnSQL(p))
@@ -42,9 +65,7 @@ func (Engine) Definition(o *catalog.Object) string {
 	var b strings.Builder
 	switch o.Kind {
 	case catalog.Table:
-		c := o.Clone()
-		c.Merged = true // from its parts, so that layout does not matter
-		b.WriteString(statement(tableSQL(c, o.Name)))
+		b.WriteString(statement(composed(o, o.Name))) // so that layout does not matter
 	case catalog.VirtualTable:
 		args := o.List("arguments")
 		b.WriteString("CREATE VIRTUAL TABLE " + quoteName(o.Name) + " USING " + o.Text("module") + " (\n  " + strings.Join(args, ",\n  ") + "\n);")
@@ -92,7 +113,7 @@ func renamed(o *catalog.Object, as string) string {
 	b.WriteString(quoteName(as))
 	rest := p.toks[h.nameAt+1:]
 	for i, t := range rest {
-		if t.IsName() && catalog.FoldASCII(t.Name()) == o.Match && i+1 < len(rest) && rest[i+1].IsOp(".") {
+		if t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(rest) && rest[i+1].IsOp(".") {
 			b.WriteString(quoteName(as))
 			continue
 		}
@@ -105,7 +126,7 @@ func renamed(o *catalog.Object, as string) string {
 func namesItself(o *catalog.Object) bool {
 	toks := sqltext.Significant(dialect, o.Text("sql"))
 	for i, t := range toks {
-		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.Match && i+1 < len(toks) && toks[i+1].IsOp(".") {
+		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(toks) && toks[i+1].IsOp(".") {
 			return true
 		}
 	}

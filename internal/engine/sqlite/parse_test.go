@@ -220,10 +220,9 @@ func TestWrittenFromParts(t *testing.T) {
 		text = strings.Replace(text, `"a b" INT, "select" TEXT`, `"a b" INTEGER, "select" TEXT`, 1)
 		c, _ := fromSQL(t, aux+text)
 		o := c.Find(catalog.Ref{Kind: catalog.Table, Name: "t"}).Clone()
-		o.Merged = true
-		again, _ := fromSQL(t, aux+tableSQL(o, "t"))
+		again, _ := fromSQL(t, aux+composed(o, "t"))
 		if d := compare.Compare(c, again, compare.Options{}); d.Different() {
-			t.Errorf("%s\nwritten from its parts it is another table:\n%s", text, tableSQL(o, "t"))
+			t.Errorf("%s\nwritten from its parts it is another table:\n%s", text, composed(o, "t"))
 		}
 		moved, _ := fromSQL(t, aux+renamed(c.Find(catalog.Ref{Kind: catalog.Table, Name: "t"}), "other name"))
 		if moved.Find(catalog.Ref{Kind: catalog.Table, Name: "other name"}) == nil {

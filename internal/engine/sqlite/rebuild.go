@@ -55,7 +55,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	}
 	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)))
 	rename := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(tmp), quoteName(o.Name))
-	if !o.Merged && namesItself(o) {
+	if describes(o) && namesItself(o) {
 		// Only the full rename mends the table's own name inside its checks;
 		// it also looks at every view and trigger, so those step aside.
 		a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectName})
@@ -118,7 +118,7 @@ func (w *Writer) copyLists(c *order.Change) (into, from []string) {
 			continue
 		}
 		fill, filled := w.Fill[c.Source.PartRef(col)]
-		was := c.Target.Part(catalog.Column, col.Match)
+		was := c.Target.Part(catalog.Column, col.ID)
 		if was != nil && !filled && col.Has("not null") && !was.Has("not null") {
 			fill, _ = w.forNulls(c.Source, col)
 			filled = fill != ""

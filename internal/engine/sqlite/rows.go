@@ -203,7 +203,7 @@ func otherTypes(now, was *catalog.Object) *order.Question {
 	takes := map[string]string{"INT": "'integer'", "INTEGER": "'integer'", "REAL": "'real', 'integer'", "TEXT": "'text'", "BLOB": "'blob'"}
 	var where []string
 	for _, col := range now.PartsOf(catalog.Column) {
-		if kinds := takes[strings.ToUpper(col.Text("type"))]; kinds != "" && was.Part(catalog.Column, col.Match) != nil && !col.Has("generated") {
+		if kinds := takes[strings.ToUpper(col.Text("type"))]; kinds != "" && was.Part(catalog.Column, col.ID) != nil && !col.Has("generated") {
 			where = append(where, fmt.Sprintf("typeof(%s) NOT IN (%s, 'null')", quoteName(col.Name), kinds))
 		}
 	}

@@ -94,7 +94,7 @@ func updateLines(o, col *catalog.Object) string {
 	if pk := o.Part(catalog.PrimaryKey, "primary key"); pk != nil {
 		for _, k := range pk.List("column names") {
 			keys = append(keys, quoteName(k))
-			if k == col.Match { // the key itself is what goes
+			if k == col.ID { // the key itself is what goes
 				keys = nil
 				break
 			}

@@ -83,7 +83,7 @@ func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
 	}
 	for _, r := range rows {
 		if r.Type == "view" {
-			b.add(&catalog.Object{Kind: catalog.View, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation"})
+			b.add(&catalog.Object{Kind: catalog.View, Name: r.Name, ID: catalog.FoldASCII(r.Name), Space: "relation"})
 		}
 	}
 	// All names are known from here on.
@@ -208,7 +208,7 @@ type builder struct {
 func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
 	groupOf, own := map[*catalog.Object]*group{}, map[*catalog.Object][]Row{}
 	for _, g := range groups {
-		o := &catalog.Object{Kind: catalog.Table, Name: g.table.Name, Match: catalog.FoldASCII(g.table.Name), Space: "relation", Unread: true, Digest: g.table.SQL}
+		o := &catalog.Object{Kind: catalog.Table, Name: g.table.Name, ID: catalog.FoldASCII(g.table.Name), Space: "relation", Unread: true, Digest: g.table.SQL}
 		for _, ix := range g.indexes {
 			o.Digest += "\x00" + ix.Name + "\x00" + ix.SQL
 			o.Add(&catalog.Object{Kind: catalog.Index, Name: ix.Name})
@@ -218,7 +218,7 @@ func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
 	}
 	for _, r := range rows {
 		if r.Type == "view" {
-			o := &catalog.Object{Kind: catalog.View, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation", Unread: true, Digest: r.SQL}
+			o := &catalog.Object{Kind: catalog.View, Name: r.Name, ID: catalog.FoldASCII(r.Name), Space: "relation", Unread: true, Digest: r.SQL}
 			own[o] = append(own[o], r)
 			b.add(o)
 		}
@@ -288,7 +288,7 @@ func (b *builder) stubs(rows []Row, groups []*group) *catalog.Catalog {
 
 func (b *builder) add(o *catalog.Object) {
 	b.c.Add(o)
-	b.tables[o.Match] = o
+	b.tables[o.ID] = o
 }
 
 func isVirtual(sql string) bool {
@@ -318,7 +318,7 @@ var shadowSuffixes = map[string][]string{
 func isShadow(name string, virtual []*catalog.Object) bool {
 	f := catalog.FoldASCII(name)
 	for _, v := range virtual {
-		rest, ok := strings.CutPrefix(f, v.Match+"_")
+		rest, ok := strings.CutPrefix(f, v.ID+"_")
 		if !ok {
 			continue
 		}
@@ -341,7 +341,7 @@ func parseVirtual(text, name string) (*catalog.Object, error) {
 	if err != nil {
 		return nil, err
 	}
-	o := &catalog.Object{Kind: catalog.VirtualTable, Name: h.name, Match: catalog.FoldASCII(h.name), Space: "relation"}
+	o := &catalog.Object{Kind: catalog.VirtualTable, Name: h.name, ID: catalog.FoldASCII(h.name), Space: "relation"}
 	if !p.take("using") {
 		return nil, p.fail("USING")
 	}
@@ -414,7 +414,7 @@ func (b *builder) columnsOf(relation string, into, seen map[string]bool) {
 	}
 	seen[relation] = true
 	for _, p := range b.whole(o).PartsOf(catalog.Column) {
-		into[p.Match] = true
+		into[p.ID] = true
 	}
 	for _, a := range o.List("written arguments") {
 		if sig := sqltext.Significant(dialect, a); len(sig) > 0 {
@@ -449,7 +449,7 @@ func (b *builder) needs(o *catalog.Object, v catalog.Value, toks []sqltext.Token
 		o.Need(r, catalog.AspectRowType)
 		if t := b.c.Find(r); t != nil {
 			for _, col := range b.whole(t).PartsOf(catalog.Column) {
-				if occurs[col.Match] {
+				if occurs[col.ID] {
 					o.Need(t.PartRef(col), catalog.AspectType)
 				}
 			}
@@ -491,7 +491,7 @@ func (b *builder) view(r Row) error {
 		return err
 	}
 	o := b.tables[catalog.FoldASCII(r.Name)]
-	v, toks := b.definition(p, h, o.Match)
+	v, toks := b.definition(p, h, o.ID)
 	o.Set("definition", v)
 	b.needs(o, v, toks)
 	return nil
@@ -507,7 +507,7 @@ func (b *builder) trigger(r Row) error {
 	if owner == nil {
 		return fmt.Errorf("its table %s is not there", sqltext.CommentSafe(r.Table))
 	}
-	o := &catalog.Object{Kind: catalog.Trigger, Name: r.Name, Match: catalog.FoldASCII(r.Name)}
+	o := &catalog.Object{Kind: catalog.Trigger, Name: r.Name, ID: catalog.FoldASCII(r.Name)}
 	// FOR EACH ROW is the only kind there is: saying so is like a comment.
 	for ; !p.end() && !p.peek().Is("begin"); p.next() {
 		if p.peek().Is("for") && p.peekAfter(1).Is("each") {
@@ -518,7 +518,7 @@ func (b *builder) trigger(r Row) error {
 			break
 		}
 	}
-	v, toks := b.definition(p, h, o.Match)
+	v, toks := b.definition(p, h, o.ID)
 	o.Set("definition", v)
 	b.needs(o, v, toks)
 	owner.Add(o)
@@ -533,7 +533,7 @@ func addIndex(owner *catalog.Object, r Row) error {
 	if err != nil {
 		return err
 	}
-	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, Match: catalog.FoldASCII(r.Name), Space: "relation"}
+	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, ID: catalog.FoldASCII(r.Name), Space: "relation"}
 	o.SetIf("unique", h.unique)
 	if !p.take("on") {
 		return p.fail("ON")
@@ -547,7 +547,7 @@ func addIndex(owner *catalog.Object, r Row) error {
 	}
 	n := &names{
 		known: func(s string) bool {
-			return owner.Part(catalog.Column, s) != nil || s == "rowid" || s == owner.Match
+			return owner.Part(catalog.Column, s) != nil || s == "rowid" || s == owner.ID
 		},
 		lookup: func(s string) *catalog.Ref {
 			if c := owner.Part(catalog.Column, s); c != nil {
@@ -575,7 +575,6 @@ func addIndex(owner *catalog.Object, r Row) error {
 	for _, ref := range refs {
 		o.Need(ref, catalog.AspectType)
 	}
-	o.Twin = fmt.Sprint(owner.Match, h.unique, canon, o.Text("where"))
 	o.Carry("sql", catalog.Scalar(strings.TrimRight(r.SQL, "; \t\r\n")))
 	owner.Add(o)
 	return nil

@@ -65,8 +65,9 @@ var kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable,
 	[]catalog.KindInfo{
 		{Kind: catalog.Table, Note: "changed in place where ALTER TABLE can, else rebuilt with its rows"},
 		{Kind: catalog.VirtualTable, Note: "dropped and made anew; its shadow tables are its own"},
-		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey},
-		{Kind: catalog.Index, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
+		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique, DefinedBy: []string{"columns"}}, {Kind: catalog.Check, DefinedBy: []string{"expression"}},
+		{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "references"}},
+		{Kind: catalog.Index, DefinedBy: []string{"unique", "columns", "where"}, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
 	})
 
 // Endings implements engine.Embedded.
@@ -139,8 +140,8 @@ func referencesTouched(plan *order.Plan) []string {
 	var out []string
 	for _, o := range plan.Desired.Objects {
 		for _, fk := range o.PartsOf(catalog.ForeignKey) {
-			if touched[o.Match] || touched[fk.Text("references")] {
-				out = append(out, o.Match)
+			if touched[o.ID] || touched[fk.Text("references")] {
+				out = append(out, o.ID)
 				break
 			}
 		}

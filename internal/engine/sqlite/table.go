@@ -30,18 +30,18 @@ func parseTable(text, name string) (*catalog.Object, error) {
 	if err := p.closed(h, "table", name); err != nil {
 		return nil, err
 	}
-	obj := &catalog.Object{Kind: catalog.Table, Name: h.name, Match: catalog.FoldASCII(h.name), Space: "relation"}
+	obj := &catalog.Object{Kind: catalog.Table, Name: h.name, ID: catalog.FoldASCII(h.name), Space: "relation"}
 	obj.Carry("sql", catalog.Scalar(strings.TrimRight(text, "; \t\r\n")))
 	t := &tableParser{parser: p, obj: obj, cols: map[string]bool{}}
 	t.names = names{
 		known: func(n string) bool {
-			return t.cols[n] || n == "rowid" || n == "oid" || n == "_rowid_" || n == obj.Match
+			return t.cols[n] || n == "rowid" || n == "oid" || n == "_rowid_" || n == obj.ID
 		},
 		lookup: func(n string) *catalog.Ref {
 			if !t.cols[n] {
 				return nil
 			}
-			return &catalog.Ref{Kind: catalog.Table, Name: obj.Match, PartKind: catalog.Column, Part: n}
+			return &catalog.Ref{Kind: catalog.Table, Name: obj.ID, PartKind: catalog.Column, Part: n}
 		},
 	}
 	if p.take("as") {
@@ -100,9 +100,9 @@ func (t *tableParser) column() error {
 	if err != nil {
 		return err
 	}
-	col := &catalog.Object{Kind: catalog.Column, Name: name, Match: catalog.FoldASCII(name)}
+	col := &catalog.Object{Kind: catalog.Column, Name: name, ID: catalog.FoldASCII(name)}
 	t.obj.Add(col)
-	t.cols[col.Match] = true
+	t.cols[col.ID] = true
 	from := t.pos
 	for {
 		tok := t.peek()
@@ -200,7 +200,7 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 		t.conflict(u)
 		t.key(u, []sqltext.Token{{Kind: sqltext.Quoted, Text: sqltext.Always(col.Name)}})
 	case t.take("check"):
-		return t.check(constraint, col.Match)
+		return t.check(constraint, col.ID)
 	case t.take("default"):
 		return t.defaultValue(col)
 	case t.take("collate"):
@@ -212,7 +212,7 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 			col.Set("collation", catalog.Scalar(f))
 		}
 	case t.take("references"):
-		return t.foreignKey(constraint, here, col.Match)
+		return t.foreignKey(constraint, here, col.ID)
 	case t.take("generated", "always", "as"), t.take("as"):
 		toks, err := t.group()
 		if err != nil {
@@ -342,7 +342,7 @@ func (t *tableParser) key(o *catalog.Object, terms []sqltext.Token) {
 		}
 		o.Set("columns", catalog.List(canon...))
 		for _, c := range cols {
-			o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.Match, PartKind: catalog.Column, Part: c}, catalog.AspectType)
+			o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.ID, PartKind: catalog.Column, Part: c}, catalog.AspectType)
 		}
 		o.Carry("column names", catalog.List(cols...))
 		t.constraint(o, strings.Join(canon, ", "))
@@ -360,33 +360,29 @@ func spread(sig []sqltext.Token) []sqltext.Token {
 	return out
 }
 
-// constraint gives a constraint what it is matched by and adds it: a name
-// where it has one, else its definition. A key is the only one of its table.
+// constraint gives a constraint what it is known by and adds it: a name where
+// it has one, else its definition. A key is the only one of its table.
 func (t *tableParser) constraint(o *catalog.Object, definition string) {
-	o.Label = o.Kind.Title() + " (" + definition
-	if o.Kind != catalog.ForeignKey { // a key is known by its columns and its parent
-		o.Label += ")"
-	}
 	switch {
 	case o.Kind == catalog.PrimaryKey:
-		o.Match = "primary key"
+		o.ID = "primary key"
 		o.SetText("name", o.Name)
 	case o.Name != "":
-		o.Match = catalog.FoldASCII(o.Name)
-		o.Twin = definition
+		o.ID = catalog.FoldASCII(o.Name)
+	case o.Kind == catalog.ForeignKey: // "(columns) to parent"
+		o.ID = "(" + definition
 	default:
-		o.Match = strings.TrimPrefix(o.Label, o.Kind.Title()+" ")
-		o.Twin = definition
+		o.ID = "(" + definition + ")"
 	}
 	// SQLite: a constraint that repeats another adds nothing.
-	if t.obj.Part(o.Kind, o.Match) != nil {
+	if t.obj.Part(o.Kind, o.ID) != nil {
 		if o.Name == "" && (o.Kind == catalog.Unique) {
 			return
 		}
 		for i := 2; ; i++ {
-			m := o.Match + " #" + strconv.Itoa(i)
+			m := o.ID + " #" + strconv.Itoa(i)
 			if t.obj.Part(o.Kind, m) == nil {
-				o.Match = m
+				o.ID = m
 				break
 			}
 		}
@@ -489,7 +485,7 @@ clauses:
 	// A dangling reference is legal in SQLite, so the need is a loose one.
 	o.Needs = append(o.Needs, catalog.Need{On: catalog.Ref{Kind: catalog.Table, Name: catalog.FoldASCII(parent)}, Aspect: catalog.AspectIndex, Text: true})
 	for _, c := range fold(cols) {
-		o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.Match, PartKind: catalog.Column, Part: c}, catalog.AspectType)
+		o.Need(catalog.Ref{Kind: catalog.Table, Name: t.obj.ID, PartKind: catalog.Column, Part: c}, catalog.AspectType)
 	}
 	t.later = append(t.later, func() {
 		t.constraint(o, strings.Join(fold(cols), ", ")+") to "+catalog.FoldASCII(parent))

@@ -238,7 +238,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	o := c.Source
 	ref := o.PartRef(col)
 	def := col.Property("default")
-	if _, fill := w.Fill[o.PartRef(col)]; fill || col.Has("stored") || slices.Contains(rowidNames, col.Match) {
+	if _, fill := w.Fill[o.PartRef(col)]; fill || col.Has("stored") || slices.Contains(rowidNames, col.ID) {
 		return nil
 	}
 	constant := def == nil || constantDefault(def.Value.String())
@@ -310,7 +310,7 @@ func constantDefault(text string) bool {
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action {
 	o := c.Target
 	ref := o.PartRef(col)
-	if slices.Contains(rowidNames, col.Match) {
+	if slices.Contains(rowidNames, col.ID) {
 		return nil // SQLite takes it for the rowid
 	}
 	for _, p := range o.Parts {

@@ -270,9 +270,8 @@ func (r *reader) constraint(w *row) {
 	}
 	if def := r.definition(k); def != "" {
 		o.Set("definition", sqlValue(def))
-		o.Twin = def
 	} else {
-		u := unread{of: thing{owner, o}, rel: k.table, fact: "definition", class: pgConstraint, oid: oid, twin: true}
+		u := unread{of: thing{owner, o}, rel: k.table, fact: "definition", class: pgConstraint, oid: oid}
 		prefix := ""
 		if contype == "c" {
 			prefix = map[bool]string{false: "check", true: "check no inherit"}[k.noInherit]
@@ -461,9 +460,8 @@ func (r *reader) indexParts() {
 		r.addPart(pgClass, x.oid, owner, o)
 		if def, ok := r.plainIndex(x); ok {
 			o.Set("definition", catalog.PlainSQL(def))
-			o.Twin = fmt.Sprint(x.unique, def)
 		} else {
-			r.wait(unread{of: thing{owner, o}, rel: x.table, fact: "definition", class: pgClass, oid: x.oid, twin: true}, r.indexKey(x), x.exprs, x.pred)
+			r.wait(unread{of: thing{owner, o}, rel: x.table, fact: "definition", class: pgClass, oid: x.oid}, r.indexKey(x), x.exprs, x.pred)
 		}
 		flags(o)
 		o.SetDefect("invalid", x.invalid && x.table.kind != "p")

@@ -16,7 +16,6 @@ type unread struct {
 	rel        *relation // nil of a domain
 	fact       string
 	class, oid uint32 // of what the server prints
-	twin       bool   // the text is what the part is matched by when its name is not found
 }
 
 func (u *unread) value() *catalog.Value { return &u.of.self().Property(u.fact).Value }
@@ -89,7 +88,7 @@ func (r *reader) fetcher(conn Conn) catalog.Fetcher {
 
 // read takes the text the server printed.
 func (u *unread) read(text string) {
-	o, v := u.of.self(), u.value()
+	v := u.value()
 	canon := ""
 	switch u.class {
 	case pgRewrite:
@@ -109,10 +108,4 @@ func (u *unread) read(text string) {
 	key := v.Key
 	*v = catalog.SQL(catalog.Piece{Text: writable(text), Canon: canon})
 	v.Key = key
-	if u.twin {
-		o.Twin = canon
-		if u.class == pgClass {
-			o.Twin = fmt.Sprint(o.Has("unique"), canon)
-		}
-	}
 }

@@ -63,14 +63,15 @@ var Kinds = catalog.NewKinds([]catalog.Kind{Extension, catalog.Schema, "language
 	catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, Exclusion, catalog.ForeignKey, catalog.Index, catalog.Routine, "aggregate", catalog.View, MatView, catalog.Trigger, Policy, Rule}, notes())
 
 func notes() []catalog.KindInfo {
+	byText := []string{"definition"}
 	const whole = "dropped and made anew when its definition changes"
 	out := []catalog.KindInfo{
 		{Kind: catalog.Schema, Note: "with owner, grants and default privileges"},
 		{Kind: catalog.Table, Note: "ordinary, unlogged, partitioned, inheriting, of a type; recast with its rows when its partitioning changes"},
 		{Kind: catalog.Column, Note: "type, collation, NOT NULL and its name (18), default, identity, generated, storage, compression, statistics target, options"},
-		{Kind: catalog.PrimaryKey, Note: "also over time (18)"}, {Kind: catalog.Unique, Note: "NULLS NOT DISTINCT, deferrable"}, {Kind: catalog.Check, Note: "NO INHERIT, NOT VALID, NOT ENFORCED (18)"},
-		{Kind: catalog.ForeignKey, Note: "all actions, deferrable, NOT VALID; SET NULL of some columns"}, {Kind: Exclusion},
-		{Kind: catalog.Index, Note: "every method; one that is not valid is made anew", Notable: true}, {Kind: catalog.Trigger, Note: "with its enabled state", Notable: true},
+		{Kind: catalog.PrimaryKey, DefinedBy: byText, Note: "also over time (18)"}, {Kind: catalog.Unique, DefinedBy: byText, Note: "NULLS NOT DISTINCT, deferrable"}, {Kind: catalog.Check, DefinedBy: byText, Note: "NO INHERIT, NOT VALID, NOT ENFORCED (18)"},
+		{Kind: catalog.ForeignKey, DefinedBy: byText, Note: "all actions, deferrable, NOT VALID; SET NULL of some columns"}, {Kind: Exclusion, DefinedBy: byText},
+		{Kind: catalog.Index, DefinedBy: []string{"unique", "definition"}, Note: "every method; one that is not valid is made anew", Notable: true}, {Kind: catalog.Trigger, Note: "with its enabled state", Notable: true},
 		{Kind: Policy, Note: "with row security of the table", Notable: true}, {Kind: Rule, Notable: true},
 		{Kind: catalog.View, Note: "replaced in place where its columns allow it"}, {Kind: MatView, Note: "with its indexes; filled again when made anew"},
 		{Kind: catalog.Routine, Note: "functions, procedures, window functions; replaced in place where the signature allows it"},
