@@ -139,6 +139,13 @@ func VerifyEach(o *catalog.Object, verify func(kind catalog.Kind, name string, p
 	return nil
 }
 
+// Namer is an Engine that finds out what the names in its definitions stand for.
+type Namer interface {
+	// Mark answers the structure with the names in its texts marked
+	// (catalog.Piece); what it was given stays as it is.
+	Mark(c *catalog.Catalog) *catalog.Catalog
+}
+
 // TextFile is one SQL text of a place.
 type TextFile struct {
 	Name   string

@@ -460,7 +460,7 @@ func (p *Place) readCapture() (*catalog.Catalog, error) {
 	if p.Engine, err = engine.Named(c.Engine); err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}
-	c.Kinds = p.Engine.Kinds()
+	c.Kinds, c.Spell = p.Engine.Kinds(), p.Engine.Blank().Spell
 	if v, ok := p.Engine.(engine.Verifier); ok { // anybody can write such a file
 		for _, o := range c.Objects {
 			if err := v.Verify(o); err != nil {

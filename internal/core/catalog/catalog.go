@@ -172,6 +172,21 @@ func (o *Object) Title() string {
 	return o.Kind.Title() + " " + o.ID
 }
 
+// KnownAs is the fact in which an object has the end of its name in pieces,
+// where names of other things are in it: a routine the types of its arguments.
+const KnownAs = "known as"
+
+// Bare is the name without what KnownAs has.
+func (o *Object) Bare() string {
+	if p := o.Property(KnownAs); p != nil {
+		name := o.Name
+		if i := strings.LastIndex(name, p.Value.String()); i > 0 {
+			return name[:i]
+		}
+	}
+	return o.Name
+}
+
 // Ref is the reference to an object (not a part).
 func (o *Object) Ref() Ref {
 	return Ref{Kind: o.Kind, Schema: cmp.Or(o.Home, o.Schema), Name: o.Key()}
@@ -389,8 +404,11 @@ type Catalog struct {
 	// FoldNames says that the engine compares names without regard to ASCII
 	// letter case.
 	FoldNames bool
-	Gaps      []Gap
-	Objects   []*Object
+	// Spell writes a name as the engine's SQL has it: as people read it, or in
+	// the one form that texts are compared in.
+	Spell   func(name string, canonical bool) string
+	Gaps    []Gap
+	Objects []*Object
 	// Limits are numbers the server keeps to and a script must respect, by the
 	// engine's names for them.
 	Limits map[string]int64

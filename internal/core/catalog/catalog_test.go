@@ -1,6 +1,7 @@
 package catalog
 
 import (
+	"strings"
 	"testing"
 )
 
@@ -31,9 +32,14 @@ func TestValues(t *testing.T) {
 		t.Error("undecided is wrong")
 	}
 	to := Ref{Kind: Table, Name: "quay"}
-	renamed := named.Rewrite(func(r Ref) (string, string, Ref, bool) { return "quay", "quay", to, r == ref })
+	renamed := named.Spelled(func(p Piece) Piece { return Piece{Text: "quay", Canon: "quay", Ref: &to} })
 	if renamed.String() != "SELECT  * FROM quay" || renamed.Canonical() != "select * from quay" || renamed.Refs()[0] != to {
-		t.Errorf("rewritten: %q %q %v", renamed.String(), renamed.Canonical(), renamed.Refs())
+		t.Errorf("spelled anew: %q %q %v", renamed.String(), renamed.Canonical(), renamed.Refs())
+	}
+	list := Value{Form: FormSet, Items: []string{"a desc", "b"}, Marks: [][]Piece{{{Text: "A", Canon: "a", Ref: &ref}, {Text: " DESC", Canon: " desc"}}, {{Text: "b", Canon: "b"}}}}
+	turned := list.Spelled(func(p Piece) Piece { return Piece{Text: "C", Canon: "c", Ref: &to} })
+	if strings.Join(turned.Items, ",") != "b,c desc" || strings.Join(turned.Written(), ",") != "C DESC,b" || list.Items[0] != "a desc" {
+		t.Errorf("a list spelled anew: %v %v", turned.Items, turned.Written())
 	}
 	if named.String() != `SELECT  * FROM "Berth"` {
 		t.Error("rewriting changed the original")

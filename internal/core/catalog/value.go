@@ -18,12 +18,16 @@ const (
 )
 
 // Piece is a run of SQL text. Text is how it was written; Canon is what it is
-// compared by, the same for every spelling of one thing. Where the piece is a
-// name, Ref says what the name stands for, so that a rename can rewrite it.
+// compared by, the same for every spelling of one thing; either may be empty.
+// Where the piece is one name, Ref says what the name stands for, so that it can
+// be spelled anew. Fixed says that the engine keeps the text as it was written:
+// when the thing gets another name, the text has to be written again.
 type Piece struct {
 	Text  string
 	Canon string
 	Ref   *Ref
+	Fixed bool
+	Raw   bool // it is the name itself, without quotes: no SQL
 }
 
 // Value is what a fact says.
@@ -32,6 +36,9 @@ type Value struct {
 	Text   string   // FormScalar
 	Items  []string // FormList, FormSet (sorted)
 	Pieces []Piece  // FormSQL
+	// Marks are the items of a list or set in pieces, where the names in them
+	// are marked; what they are compared by are the Items.
+	Marks [][]Piece
 	// Key is a cheap comparison key: two values with equal, non-empty keys
 	// are equal. Unequal keys prove nothing.
 	Key string
@@ -125,33 +132,66 @@ func (v Value) Undecided(w Value) bool {
 	return (v.Unread || w.Unread) && (v.Key == "" || v.Key != w.Key)
 }
 
-// Refs lists what the names in the value stand for.
-func (v Value) Refs() []Ref {
-	var out []Ref
-	for _, p := range v.Pieces {
-		if p.Ref != nil {
-			out = append(out, *p.Ref)
+// Written are the items of a list or set as they were written.
+func (v Value) Written() []string {
+	if v.Marks == nil {
+		return v.Items
+	}
+	out := make([]string, len(v.Marks))
+	for i, m := range v.Marks {
+		for _, p := range m {
+			out[i] += p.Text
 		}
 	}
 	return out
 }
 
-// Rewrite returns the value with the names rewritten for which rename gives
-// a new one; text is the new spelling, canon what it is compared by.
-func (v Value) Rewrite(rename func(Ref) (text, canon string, to Ref, ok bool)) Value {
-	if v.Form != FormSQL {
-		return v
+// Refs lists what the names in the value stand for.
+func (v Value) Refs() []Ref {
+	var out []Ref
+	for _, pieces := range append([][]Piece{v.Pieces}, v.Marks...) {
+		for _, p := range pieces {
+			if p.Ref != nil {
+				out = append(out, *p.Ref)
+			}
+		}
+	}
+	return out
+}
+
+// Spelled is the value with its names spelled anew: spell is asked about every
+// piece that is a name. A value in which nothing changes stays as it is.
+func (v Value) Spelled(spell func(Piece) Piece) Value {
+	changed := false
+	each := func(pieces []Piece) []Piece {
+		out := slices.Clone(pieces)
+		for i, p := range out {
+			if p.Ref == nil {
+				continue
+			}
+			q := spell(p)
+			changed = changed || q.Text != p.Text || q.Canon != p.Canon || *q.Ref != *p.Ref
+			out[i] = q
+		}
+		return out
 	}
 	out := v
-	out.Key = ""
-	out.Pieces = slices.Clone(v.Pieces)
-	for i, p := range out.Pieces {
-		if p.Ref == nil {
-			continue
+	out.Pieces = each(v.Pieces)
+	if v.Marks != nil {
+		out.Marks, out.Items = make([][]Piece, len(v.Marks)), make([]string, len(v.Marks))
+		for i, m := range v.Marks {
+			out.Marks[i] = each(m)
+			for _, p := range out.Marks[i] {
+				out.Items[i] += p.Canon
+			}
 		}
-		if text, canon, to, ok := rename(*p.Ref); ok {
-			out.Pieces[i] = Piece{Text: text, Canon: canon, Ref: &to}
+		if v.Form == FormSet {
+			slices.Sort(out.Items)
 		}
 	}
+	if !changed {
+		return v
+	}
+	out.Key = ""
 	return out
 }

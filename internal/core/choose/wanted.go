@@ -12,7 +12,7 @@ import (
 // the source, everything left or out of scope stays as the target has it.
 // Planning starts from it, so a choice never needs a case of its own there.
 func (c *Chosen) Target() *catalog.Catalog {
-	d := &catalog.Catalog{Engine: c.Comparison.Target.Engine, Kinds: c.Comparison.Target.Kinds, Version: c.Comparison.Target.Version, Place: c.Comparison.Target.Place,
+	d := &catalog.Catalog{Engine: c.Comparison.Target.Engine, Kinds: c.Comparison.Target.Kinds, Spell: c.Comparison.Target.Spell, Version: c.Comparison.Target.Version, Place: c.Comparison.Target.Place,
 		FoldNames: c.Comparison.Target.FoldNames, Limits: c.Comparison.Target.Limits}
 	// What one side does not know is no wish of the other.
 	d.Gaps = append(append(d.Gaps, c.Comparison.Target.Gaps...), c.Comparison.Source.Gaps...)

@@ -222,7 +222,7 @@ func (c *Comparison) properties(it *Item) {
 	}
 	c.facts += 2
 	c.agreeing += 2
-	if s.Key() != t.Key() {
+	if s.Key() != t.Key() || s.Alias != t.Alias && !s.Has(catalog.KnownAs) || s.Alias != t.Alias && s.Bare() != t.Bare() {
 		sn, tn := catalog.Scalar(s.Title()), catalog.Scalar(t.Title())
 		it.Properties = append(it.Properties, PropertyDiff{"name", &sn, &tn})
 		c.agreeing -= 2

@@ -12,6 +12,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/words"
 )
 
@@ -287,6 +288,9 @@ type Plan struct {
 	Guards []string
 	// Chosen is what is done of the comparison, and why the rest is not.
 	Chosen *choose.Chosen
+	// Renamed is the target when its things have the names they shall have; the
+	// same as Actual where none gets another.
+	Renamed *catalog.Catalog
 	// Actual is the target as it is, Desired after Steps, Full after Held as
 	// well.
 	Actual, Desired, Full *catalog.Catalog
@@ -385,7 +389,9 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 			return nil, err
 		}
 	}
-	p.Gone = gone(p.Desired, actual, groups)
+	_, to, from := renamed(p.Desired, actual, w)
+	p.Gone = gone(to, from, groups)
+	defer func() { p.Desired, p.Full, p.Renamed = to, match.Named(full, true), from }()
 	if len(p.HeldBecause) > 0 {
 		if p.Held, err = plan(full, p.Desired, groups, w); err != nil {
 			return nil, err
@@ -443,6 +449,7 @@ func gone(desired, actual *catalog.Catalog, groups map[string]bool) []catalog.Re
 
 // plan orders the steps from one catalog to another.
 func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
+	first, desired, actual := renamed(desired, actual, w)
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
 	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
@@ -459,7 +466,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 			return nil, err
 		}
 	}
-	ordered = join(lastThings(ordered))
+	ordered = append(first, join(lastThings(ordered))...)
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
 		steps[i] = &Step{Action: a, Number: i + 1}

@@ -50,7 +50,9 @@ func (Engine) Schemes() []string { return []string{"mariadb", "mysql"} }
 func (Engine) Groups() []string { return []string{"grants", "definers"} }
 
 // Blank implements engine.Engine.
-func (Engine) Blank() *catalog.Catalog { return &catalog.Catalog{Engine: "mysql", Kinds: kinds} }
+func (Engine) Blank() *catalog.Catalog {
+	return &catalog.Catalog{Engine: "mysql", Kinds: kinds, Spell: func(name string, _ bool) string { return quote(name) }}
+}
 
 // Kinds implements engine.Engine.
 func (Engine) Kinds() *catalog.Kinds { return kinds }

@@ -33,7 +33,7 @@ func (Engine) Groups() []string { return []string{"owners", "grants"} }
 
 // Blank implements engine.Engine.
 func (Engine) Blank() *catalog.Catalog {
-	return &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds}
+	return &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds, Spell: func(name string, _ bool) string { return vocab.Quote(name) }}
 }
 
 // Kinds implements engine.Engine.

@@ -55,7 +55,12 @@ func (Engine) Groups() []string { return nil }
 
 // Blank implements engine.Engine.
 func (Engine) Blank() *catalog.Catalog {
-	return &catalog.Catalog{Engine: "sqlite", Kinds: kinds, FoldNames: true}
+	return &catalog.Catalog{Engine: "sqlite", Kinds: kinds, FoldNames: true, Spell: func(name string, canonical bool) string {
+		if canonical {
+			return canonName(catalog.FoldASCII(name))
+		}
+		return quoteName(name)
+	}}
 }
 
 // Kinds implements engine.Engine.

@@ -163,7 +163,6 @@ func (r *reader) sequence(w *row) {
 		return
 	}
 	o.Set("owned by", catalog.Scalar(vocab.Qualified(table.object)+"."+vocab.Quote(c.name)))
-	o.Carry("owner column", catalog.List(table.object.Schema, table.object.Name, c.name))
 }
 
 func (r *reader) routine(w *row) {

@@ -142,7 +142,7 @@ const (
 
 // Read reads a database.
 func Read(ctx context.Context, conn Conn, version int, extent Extent) (*catalog.Catalog, error) {
-	r := &reader{c: &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
+	r := &reader{c: &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds, Spell: func(name string, _ bool) string { return vocab.Quote(name) }}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
 		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{},
 		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}

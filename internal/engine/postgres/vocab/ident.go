@@ -53,7 +53,7 @@ func BareName(o *catalog.Object) string {
 	if n := o.Text("routine name"); n != "" {
 		return n
 	}
-	return o.Name
+	return o.Bare()
 }
 
 // Literal writes a text as a string constant, whatever

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 )
 
 // SequenceOptions are the options of a sequence as SQL, those that follow
@@ -34,4 +35,19 @@ func SequenceOptions(o *catalog.Object) []string {
 		out = append(out, "CYCLE")
 	}
 	return out
+}
+
+// OwnerColumn is the column that a sequence belongs to; false where it belongs
+// to none.
+func OwnerColumn(o *catalog.Object) (catalog.Ref, bool) {
+	var names []string
+	for _, t := range sqltext.Significant(Dialect, o.Text("owned by")) {
+		if t.IsName() {
+			names = append(names, t.Name())
+		}
+	}
+	if len(names) != 3 {
+		return catalog.Ref{}, false
+	}
+	return catalog.Ref{Kind: catalog.Table, Schema: names[0], Name: names[1], PartKind: catalog.Column, Part: names[2]}, true
 }

@@ -110,7 +110,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when no partition takes a row", Ask: outside(c, now)}}}
 	w.returnRows(c, aside, restore)
 	for _, s := range kept {
-		if l := c.Desired.Find(s.Ref()).List("owner column"); len(l) == 3 {
+		if _, ok := vocab.OwnerColumn(c.Desired.Find(s.Ref())); ok {
 			restore.SQL = append(restore.SQL, fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(s), c.Desired.Find(s.Ref()).Text("owned by")))
 		}
 	}

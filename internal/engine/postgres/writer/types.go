@@ -352,11 +352,8 @@ func (w *Writer) createSequence(c *order.Change) []*order.Action {
 // ownSequence ties a sequence to its column, which must be there by then.
 func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Action {
 	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), cmp.Or(o.Text("owned by"), "NONE"))}, Sequel: after}
-	if l := o.List("owner column"); len(l) == 3 {
-		t := catalog.Ref{Kind: catalog.Table, Schema: l[0], Name: l[1]}
-		col := t
-		col.PartKind, col.Part = catalog.Column, l[2]
-		a.After = []catalog.Ref{col, t}
+	if col, ok := vocab.OwnerColumn(o); ok {
+		a.After = []catalog.Ref{col, col.Object()}
 	}
 	return a
 }

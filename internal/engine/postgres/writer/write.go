@@ -183,9 +183,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	if o.Kind == catalog.Sequence && o.Has("owned by") {
 		// It goes with its column.
-		l := o.List("owner column")
-		ref := catalog.Ref{Kind: catalog.Table, Schema: l[0], Name: l[1], PartKind: catalog.Column, Part: l[2]}
-		if c.Desired.Resolve(ref) == nil {
+		if ref, ok := vocab.OwnerColumn(o); ok && c.Desired.Resolve(ref) == nil {
 			return nil
 		}
 	}
@@ -245,7 +243,7 @@ func ownedSequences(cat *catalog.Catalog, table *catalog.Object, column string) 
 		if s.Kind != catalog.Sequence {
 			continue
 		}
-		if l := s.List("owner column"); len(l) == 3 && l[0] == table.Schema && l[1] == table.Name && (column == "" || l[2] == column) {
+		if r, ok := vocab.OwnerColumn(s); ok && r.Object() == table.Ref() && (column == "" || r.Part == column) {
 			out = append(out, s)
 		}
 	}

@@ -1,0 +1,34 @@
+--- case a release renames what it touches
+--- target
+CREATE TABLE ship (ident int PRIMARY KEY, ship_name varchar(40) NOT NULL, flag varchar(3) DEFAULT 'QH', length double CHECK (length > 0), CONSTRAINT known_flag CHECK (flag <> '' OR length > 1), KEY by_name (ship_name));
+CREATE TABLE visit (id int AUTO_INCREMENT PRIMARY KEY, ship_ident int, state varchar(9), days int AS (ship_ident * 2) VIRTUAL, UNIQUE KEY once (ship_ident, state), CONSTRAINT of_ship FOREIGN KEY (ship_ident) REFERENCES ship (ident) ON DELETE CASCADE);
+CREATE VIEW long_ones AS SELECT s.ident AS n, s.ship_name AS t, visit.state AS st FROM ship s JOIN visit ON visit.ship_ident = s.ident WHERE s.length > 100;
+CREATE FUNCTION longest() RETURNS double READS SQL DATA RETURN (SELECT max(length) FROM ship);
+CREATE TRIGGER on_visit AFTER INSERT ON visit FOR EACH ROW UPDATE ship SET flag = 'yes' WHERE ident = NEW.ship_ident;
+INSERT INTO ship (ident, ship_name, flag, length) VALUES (1, 'Heron', 'QH', 120), (2, 'Tern', 'XX', 20); INSERT INTO visit (ship_ident, state) VALUES (1, 'here'), (2, 'left');
+--- source
+CREATE TABLE vessel (id int PRIMARY KEY, name varchar(40) NOT NULL, flag varchar(3) DEFAULT 'QH', metres double CHECK (metres > 0), CONSTRAINT known_flag CHECK (flag <> '' OR metres > 1), KEY by_name (name));
+CREATE TABLE port_call (id int AUTO_INCREMENT PRIMARY KEY, vessel_id int, state varchar(9), days int AS (vessel_id * 2) VIRTUAL, UNIQUE KEY once (vessel_id, state), CONSTRAINT of_ship FOREIGN KEY (vessel_id) REFERENCES vessel (id) ON DELETE CASCADE);
+CREATE VIEW long_ones AS SELECT s.id AS n, s.name AS t, port_call.state AS st FROM vessel s JOIN port_call ON port_call.vessel_id = s.id WHERE s.metres > 100;
+CREATE FUNCTION longest() RETURNS double READS SQL DATA RETURN (SELECT max(metres) FROM vessel);
+CREATE TRIGGER on_visit AFTER INSERT ON port_call FOR EACH ROW UPDATE vessel SET flag = 'yes' WHERE id = NEW.vessel_id;
+--- says table:vessel=table:ship
+--- says table:port_call=table:visit
+--- says column:vessel.id=column:ship.ident
+--- says column:vessel.name=column:ship.ship_name
+--- says column:vessel.metres=column:ship.length
+--- says column:port_call.vessel_id=column:visit.ship_ident
+--- keep SELECT name, metres FROM vessel ORDER BY id
+--- keep SELECT id, state FROM port_call ORDER BY id
+--- case two swap their names
+--- target
+CREATE TABLE berth (id int PRIMARY KEY, depth double, beam double); CREATE TABLE quay (code varchar(9) PRIMARY KEY);
+INSERT INTO berth VALUES (1, 9.5, 20); INSERT INTO quay VALUES ('A');
+--- source
+CREATE TABLE quay (id int PRIMARY KEY, beam double, depth double); CREATE TABLE berth (code varchar(9) PRIMARY KEY);
+--- says table:quay=table:berth
+--- says table:berth=table:quay
+--- says column:quay.beam=column:berth.depth
+--- says column:quay.depth=column:berth.beam
+--- keep SELECT beam, depth FROM quay
+--- keep SELECT code FROM berth

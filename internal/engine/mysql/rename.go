@@ -1,0 +1,31 @@
+package mysql
+
+import (
+	"fmt"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/match"
+	"dappermirror/internal/core/order"
+)
+
+var _ order.Renamer = (*Writer)(nil)
+
+// CanRename implements order.Renamer: routines, triggers and events are made
+// anew.
+func (w *Writer) CanRename(owner, part catalog.Kind) bool {
+	switch part {
+	case "":
+		return owner == catalog.Table || owner == catalog.View || owner == catalog.Sequence
+	case catalog.Column:
+		return owner == catalog.Table
+	}
+	return false
+}
+
+// Rename implements order.Renamer (MariaDB 10.5 and MySQL 8.0: RENAME COLUMN).
+func (w *Writer) Rename(r match.Rename) *order.Action {
+	if r.Part != nil {
+		return &order.Action{SQL: []string{fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", quote(r.Owner.Name), quote(r.Part.Name), quote(r.To.Name))}}
+	}
+	return &order.Action{SQL: []string{fmt.Sprintf("RENAME TABLE %s TO %s;", quote(r.Owner.Name), quote(r.To.Name))}}
+}

@@ -1,0 +1,29 @@
+package writer
+
+import (
+	"fmt"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/match"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
+)
+
+var _ order.Renamer = (*Writer)(nil)
+
+// CanRename implements order.Renamer. Constraints and indexes get their names
+// with their other changes; other parts are made anew.
+func (w *Writer) CanRename(owner, part catalog.Kind) bool {
+	if part == "" {
+		return kinds[owner].keyword != "" && owner != vocab.UserMapping && owner != "cast" && owner != "transform"
+	}
+	return part == catalog.Column && vocab.IsTable(owner)
+}
+
+// Rename implements order.Renamer.
+func (w *Writer) Rename(r match.Rename) *order.Action {
+	if r.Part != nil {
+		return &order.Action{SQL: []string{fmt.Sprintf("%s RENAME COLUMN %s TO %s;", alterPrefix(r.Owner), quote(r.Part.Name), quote(bareName(r.To)))}}
+	}
+	return &order.Action{SQL: []string{fmt.Sprintf("ALTER %s %s RENAME TO %s;", keyword(r.Owner), sqlName(r.Owner), quote(bareName(r.To)))}}
+}
