@@ -5,6 +5,7 @@ import (
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/naming"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // Mark implements engine.Namer. ALTER TABLE … RENAME writes every text anew that
@@ -13,10 +14,10 @@ import (
 func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 	out := match.Copy(c)
 	fold := func(t sqltext.Token) string { return catalog.FoldASCII(t.Name()) }
-	n := (&naming.Names{Dialect: dialect, Thing: fold, Column: fold, Relation: []string{"relation"}}).Index(out)
+	n := (&naming.Names{Dialect: vocab.Dialect, Thing: fold, Column: fold, Relation: []string{"relation"}}).Index(out)
 	for _, o := range out.Objects {
 		for _, p := range o.Parts {
-			if p.Name == "" && p.ID != "" && inline(p.Kind) && p.Kind != catalog.PrimaryKey {
+			if p.Name == "" && p.ID != "" && vocab.Inline(p.Kind) && p.Kind != catalog.PrimaryKey {
 				p.Carry(catalog.KnownAs, catalog.Scalar(p.ID))
 			}
 		}

@@ -4,6 +4,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"os"
+
+	"dappermirror/internal/engine/sqlite/reader"
 )
 
 // Reading sqlite_schema straight from the file saves SQLite the parsing of the
@@ -17,7 +19,7 @@ var errNotPlain = errors.New("not to be read page by page")
 
 // pageRows reads the rows of sqlite_schema from the file. It answers
 // errNotPlain whenever SQLite itself should read.
-func pageRows(path string) (rows []Row, err error) {
+func pageRows(path string) (rows []reader.Row, err error) {
 	for _, suffix := range []string{"-journal", "-wal"} {
 		if st, err := os.Stat(path + suffix); err == nil && st.Size() > 0 {
 			return nil, errNotPlain
@@ -53,7 +55,7 @@ type pager struct {
 	// seen are the pages that were read: a sound file refers to each once, so
 	// that a crafted one costs no more than its own size.
 	seen []bool
-	rows []Row
+	rows []reader.Row
 	// buffers are the pages of the way down the tree, one a level, and one for
 	// overflow.
 	buffers  [][]byte
@@ -245,6 +247,6 @@ func (p *pager) record(b []byte) error {
 		}
 		at += length
 	}
-	p.rows = append(p.rows, Row{Type: text[0], Name: text[1], Table: text[2], SQL: text[4]})
+	p.rows = append(p.rows, reader.Row{Type: text[0], Name: text[1], Table: text[2], SQL: text[4]})
 	return nil
 }

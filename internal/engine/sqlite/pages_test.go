@@ -258,28 +258,6 @@ func TestTextErrors(t *testing.T) {
 	}
 }
 
-// A dump with many rows streams by: what is held does not grow with it.
-func TestDumpStreams(t *testing.T) {
-	head := "PRAGMA foreign_keys=OFF;\nBEGIN TRANSACTION;\nCREATE TABLE a (id INTEGER PRIMARY KEY, b TEXT);\n"
-	row := "INSERT INTO a VALUES(1,'" + strings.Repeat("it''s; ", 2000) + "');\n"
-	tail := "CREATE INDEX i ON a (b);\nCOMMIT;\n"
-	want, err := texts(t, "x.sql", head+tail)
-	if err != nil {
-		t.Fatal(err)
-	}
-	if got, err := texts(t, "x.sql", head+strings.Repeat(row, 500)+tail); err != nil || got != want {
-		t.Errorf("with 7 MB of rows: %v", err)
-	}
-	s := newScanner("x", strings.NewReader(row+tail))
-	first, _, err := s.next()
-	if err != nil || len(first) > keep+8 {
-		t.Errorf("a statement with rows is held whole: %d bytes, %v", len(first), err)
-	}
-	if second, o, err := s.next(); err != nil || second != "CREATE INDEX i ON a (b);" || o.Line != 2 {
-		t.Errorf("behind it: %q %+v %v", second, o, err)
-	}
-}
-
 func FuzzText(f *testing.F) {
 	for _, s := range []string{"CREATE TABLE a (x); ALTER TABLE a ADD y;", "DROP TABLE a", "create trigger t after insert on a begin select 1; end;", "INSERT INTO sqlite_schema VALUES ('table', 'CREATE VIRTUAL TABLE f USING fts5(a)')", ".mode x\n'", "--\n/*", "CREATE TABLE a AS SELECT 1"} {
 		f.Add(s)

@@ -11,6 +11,8 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
+	"dappermirror/internal/engine/sqlite/writer"
 	"dappermirror/internal/fuzzing"
 )
 
@@ -220,9 +222,9 @@ func TestWrittenFromParts(t *testing.T) {
 		text = strings.Replace(text, `"a b" INT, "select" TEXT`, `"a b" INTEGER, "select" TEXT`, 1)
 		c, _ := fromSQL(t, aux+text)
 		o := c.Find(catalog.Ref{Kind: catalog.Table, Name: "t"}).Clone()
-		again, _ := fromSQL(t, aux+composed(o, "t"))
+		again, _ := fromSQL(t, aux+writer.Definition(o))
 		if d := compare.Compare(c, again, compare.Options{}); d.Different() {
-			t.Errorf("%s\nwritten from its parts it is another table:\n%s", text, composed(o, "t"))
+			t.Errorf("%s\nwritten from its parts it is another table:\n%s", text, writer.Definition(o))
 		}
 		moved, _ := fromSQL(t, aux+renamed(c.Find(catalog.Ref{Kind: catalog.Table, Name: "t"}), "other name"))
 		if moved.Find(catalog.Ref{Kind: catalog.Table, Name: "other name"}) == nil {
@@ -258,7 +260,7 @@ func TestAffinity(t *testing.T) {
 		if typ != "" {
 			col.Set("type", catalog.PlainSQL(typ))
 		}
-		if got := affinity(col); got != want {
+		if got := vocab.Affinity(col); got != want {
 			t.Errorf("%s: %s, want %s", typ, got, want)
 		}
 	}
@@ -316,7 +318,7 @@ func TestNamesItself(t *testing.T) {
 		if got := namesItself(o); got != want {
 			t.Errorf("%s: %v", text, got)
 		}
-		if toks := sqltext.Significant(dialect, renamed(o, "new")); want && !strings.Contains(fmt.Sprint(toks), "new") {
+		if toks := sqltext.Significant(vocab.Dialect, renamed(o, "new")); want && !strings.Contains(fmt.Sprint(toks), "new") {
 			t.Errorf("%s: not renamed inside", text)
 		}
 	}

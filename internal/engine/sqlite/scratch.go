@@ -9,6 +9,9 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite/reader"
+	"dappermirror/internal/engine/sqlite/vocab"
+	"dappermirror/internal/engine/sqlite/writer"
 )
 
 // Scratch implements engine.Scratcher: in memory, wherever else was meant.
@@ -21,7 +24,7 @@ func (Engine) Scratch(ctx context.Context, _ string, _ *catalog.Catalog) (engine
 	conn, err := db.Conn(ctx)
 	if err != nil {
 		db.Close()
-		return nil, "", nil, explain(err)
+		return nil, "", nil, reader.Explain(err)
 	}
 	d := &database{path: ":memory:", opt: engine.OpenOptions{Write: true}, db: db, conn: conn, released: func() {}}
 	return d, "a SQLite database in memory", d.Close, nil
@@ -29,7 +32,7 @@ func (Engine) Scratch(ctx context.Context, _ string, _ *catalog.Catalog) (engine
 
 // Placeholder implements engine.Placer.
 func (Engine) Placeholder(col *catalog.Object, _ *catalog.Catalog) string {
-	switch affinity(col) {
+	switch vocab.Affinity(col) {
 	case "TEXT":
 		return "''"
 	case "BLOB":
@@ -40,18 +43,18 @@ func (Engine) Placeholder(col *catalog.Object, _ *catalog.Catalog) string {
 
 // CopyQuery implements engine.RowCopier.
 func (Engine) CopyQuery(o *catalog.Object, limit int) string {
-	if o.Kind != catalog.Table || len(values(o)) == 0 {
+	if o.Kind != catalog.Table || len(writer.Values(o)) == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%s LIMIT %d", insertLines(o), limit)
+	return fmt.Sprintf("%s LIMIT %d", writer.InsertLines(o), limit)
 }
 
 // CountQuery implements engine.RowCopier.
 func (Engine) CountQuery(o *catalog.Object) string {
-	if o.Kind != catalog.Table || len(values(o)) == 0 {
+	if o.Kind != catalog.Table || len(writer.Values(o)) == 0 {
 		return ""
 	}
-	return order.RowsWhere(quoteName(o.Name), "", "").Count
+	return order.RowsWhere(vocab.Quote(o.Name), "", "").Count
 }
 
 // CopySettings implements engine.RowCopier.
@@ -61,7 +64,7 @@ func (Engine) CopySettings() (before, after []string) {
 
 // Orphans implements engine.RowCopier.
 func (Engine) Orphans(table, key *catalog.Object, in *catalog.Catalog) (count, remove string) {
-	q := orphans(&order.Change{Actual: in, Desired: in}, table, key)
+	q := writer.Orphans(&order.Change{Actual: in, Desired: in}, table, key)
 	if q == nil {
 		return "", ""
 	}

@@ -16,22 +16,21 @@ import (
 	"sync"
 	"time"
 
-	"modernc.org/sqlite" // registers the driver "sqlite"
-	sqlite3 "modernc.org/sqlite/lib"
+	// registers the driver "sqlite"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite/reader"
+	"dappermirror/internal/engine/sqlite/vocab"
+	"dappermirror/internal/engine/sqlite/writer"
 )
 
 // Engine is SQLite.
 type Engine struct{}
 
 func init() { engine.Register(Engine{}) }
-
-// dialect is how SQLite's SQL, and its shell, read a text.
-var dialect = sqltext.Dialect{Backtick: true, Bracket: true, LineEnders: true, Command: ".", OpenComment: true, TriggerEnds: true}
 
 // Name implements engine.Engine.
 func (Engine) Name() string { return "sqlite" }
@@ -40,11 +39,11 @@ func (Engine) Name() string { return "sqlite" }
 func (Engine) Title() string { return "SQLite" }
 
 // Dialect implements engine.Engine.
-func (Engine) Dialect() sqltext.Dialect { return dialect }
+func (Engine) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
-	return &Writer{Fill: opt.Fill, Back: opt.Back}
+	return &writer.Writer{Fill: opt.Fill, Back: opt.Back}
 }
 
 // Schemes implements engine.Engine.
@@ -54,26 +53,10 @@ func (Engine) Schemes() []string { return []string{"sqlite"} }
 func (Engine) Groups() []string { return nil }
 
 // Blank implements engine.Engine.
-func (Engine) Blank() *catalog.Catalog {
-	return &catalog.Catalog{Engine: "sqlite", Kinds: kinds, FoldNames: true, Spell: func(name string, canonical bool) string {
-		if canonical {
-			return canonName(catalog.FoldASCII(name))
-		}
-		return quoteName(name)
-	}}
-}
+func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }
 
 // Kinds implements engine.Engine.
-func (Engine) Kinds() *catalog.Kinds { return kinds }
-
-var kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.View, catalog.Trigger},
-	[]catalog.KindInfo{
-		{Kind: catalog.Table, Note: "changed in place where ALTER TABLE can, else rebuilt with its rows"},
-		{Kind: catalog.VirtualTable, Note: "dropped and made anew; its shadow tables are its own"},
-		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique, DefinedBy: []string{"columns"}}, {Kind: catalog.Check, DefinedBy: []string{"expression"}},
-		{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "references"}},
-		{Kind: catalog.Index, DefinedBy: []string{"unique", "columns", "where"}, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
-	})
+func (Engine) Kinds() *catalog.Kinds { return vocab.Kinds }
 
 // Endings implements engine.Embedded.
 func (Engine) Endings() []string { return []string{".db", ".sqlite", ".sqlite3", ".db3"} }
@@ -88,6 +71,14 @@ func (Engine) Head(path string, n int) ([]byte, error) { return Head(path, n) }
 
 // Recognise implements engine.Embedded.
 func (Engine) Recognise(head []byte) bool { return Recognise(head) }
+
+// Definition implements engine.Engine.
+func (Engine) Definition(o *catalog.Object) string { return writer.Definition(o) }
+
+// ReadText implements engine.TextReader.
+func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
+	return reader.ReadText(ctx, files)
+}
 
 // Frame implements engine.Engine. PRAGMA foreign_keys does nothing inside a
 // transaction, and DROP TABLE with foreign keys on deletes from the children
@@ -274,7 +265,7 @@ func (d *database) connect(ctx context.Context) error {
 	if err != nil {
 		db.Close()
 		released()
-		return explain(err)
+		return reader.Explain(err)
 	}
 	if opt.Create { // it may be there only now
 		released()
@@ -284,32 +275,8 @@ func (d *database) connect(ctx context.Context) error {
 	return nil
 }
 
-// explain says in our words what the library means.
-func explain(err error) error {
-	var e *sqlite.Error
-	if !errors.As(err, &e) {
-		return err
-	}
-	if e.Code() == sqlite3.SQLITE_READONLY_ROLLBACK || e.Code() == sqlite3.SQLITE_READONLY_RECOVERY {
-		return errors.New("a program was stopped while it wrote to it, and SQLite must first undo that; open it once for writing (sqlite3 FILE .schema) and try again")
-	}
-	switch e.Code() & 0xff {
-	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
-		return fmt.Errorf("%w; try again when it is done, or wait longer with --lock-wait", engine.ErrLocked)
-	case sqlite3.SQLITE_NOTADB:
-		return fmt.Errorf("%w: the file is no SQLite database, or it is encrypted", engine.ErrNotOurs)
-	case sqlite3.SQLITE_CORRUPT:
-		return fmt.Errorf("the database file is damaged (%s); restore it from a backup or try `sqlite3 FILE .recover`", e.Error())
-	case sqlite3.SQLITE_READONLY:
-		return fmt.Errorf("%w", engine.ErrReadOnly)
-	case sqlite3.SQLITE_FULL:
-		return fmt.Errorf("%w on the disk of the database", engine.ErrDiskFull)
-	}
-	return errors.New(strings.TrimSpace(e.Error()))
-}
-
 // explain says besides who holds the file, where the system tells.
-func (d *database) explain(err error) error { return d.held(explain(err)) }
+func (d *database) explain(err error) error { return d.held(reader.Explain(err)) }
 
 func (d *database) held(err error) error {
 	if !errors.Is(err, engine.ErrLocked) {
@@ -338,7 +305,7 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 	if err != nil {
 		return nil, err
 	}
-	c, err := build(list, lazy)
+	c, err := reader.Read(list, lazy)
 	if err != nil {
 		return nil, err
 	}
@@ -348,7 +315,7 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 
 // rows reads sqlite_schema from the pages where that is safe, else through the
 // library.
-func (d *database) rows(ctx context.Context) ([]Row, error) {
+func (d *database) rows(ctx context.Context) ([]reader.Row, error) {
 	if d.conn == nil {
 		if rows, err := pageRows(d.path); err == nil {
 			return rows, nil
@@ -357,7 +324,7 @@ func (d *database) rows(ctx context.Context) ([]Row, error) {
 	if err := d.connect(ctx); err != nil {
 		return nil, err
 	}
-	return schemaRows(ctx, d.conn)
+	return reader.SchemaRows(ctx, d.conn)
 }
 
 // Version is the library's.
@@ -372,29 +339,6 @@ var Version = sync.OnceValue(func() string {
 	return v
 })
 
-// schemaRows reads sqlite_schema through the library.
-func schemaRows(ctx context.Context, q interface {
-	QueryContext(context.Context, string, ...any) (*sql.Rows, error)
-}) ([]Row, error) {
-	rows, err := q.QueryContext(ctx, "SELECT type, name, tbl_name, coalesce(sql, '') FROM main.sqlite_schema")
-	if err != nil {
-		return nil, explain(err)
-	}
-	defer rows.Close()
-	var list []Row
-	for rows.Next() {
-		var r Row
-		if err := rows.Scan(&r.Type, &r.Name, &r.Table, &r.SQL); err != nil {
-			return nil, explain(err)
-		}
-		list = append(list, r)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, explain(err)
-	}
-	return list, nil
-}
-
 // Exec implements engine.Database.
 func (d *database) Exec(ctx context.Context, sql string) error {
 	if err := d.connect(ctx); err != nil {
@@ -404,7 +348,7 @@ func (d *database) Exec(ctx context.Context, sql string) error {
 	if err != nil && sql == "ROLLBACK" && strings.Contains(err.Error(), "no transaction is active") {
 		return nil // SQLite rolled back by itself (SQLite: Response To Errors Within A Transaction)
 	}
-	if err != nil && strings.Contains(sql, guardTable) && strings.Contains(err.Error(), "CHECK constraint failed: ") {
+	if err != nil && strings.Contains(sql, writer.GuardTable) && strings.Contains(err.Error(), "CHECK constraint failed: ") {
 		_, message, _ := strings.Cut(err.Error(), "CHECK constraint failed: ")
 		return fmt.Errorf("%w: %s", engine.ErrGuard, strings.TrimSuffix(message, " (275)"))
 	}

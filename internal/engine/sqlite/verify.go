@@ -6,6 +6,8 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite/reader"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // storedTypes are the types of sqlite_schema of what stands in one text.
@@ -17,13 +19,12 @@ func (Engine) Verify(o *catalog.Object) error {
 		whole := p.Name == "sql" || p.Name == "definition"
 		switch {
 		case whole && storedTypes[kind] != "":
-			_, err := newParser(p.Value.String()).headOf(Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
-			return err
+			return reader.Closed(reader.Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
 		case p.Value.Form == catalog.FormSQL, p.Name == "type":
-			return sqltext.Fragment(dialect, p.Value.String())
+			return sqltext.Fragment(vocab.Dialect, p.Value.String())
 		case p.Name == "columns":
 			for _, it := range p.Value.Items {
-				if err := sqltext.Fragment(dialect, it); err != nil {
+				if err := sqltext.Fragment(vocab.Dialect, it); err != nil {
 					return fmt.Errorf("%s: %w", sqltext.CommentSafe(it), err)
 				}
 			}

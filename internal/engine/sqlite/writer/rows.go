@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -7,24 +7,25 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	return order.RowsWhere(quoteName(o.Name), where, what)
+	return order.RowsWhere(vocab.Quote(o.Name), where, what)
 }
 
-// guardTable is the temporary table whose check stops the script.
-const guardTable = "dapper_mirror_rows"
+// GuardTable is the temporary table whose check stops the script.
+const GuardTable = "dapper_mirror_rows"
 
 // guarded makes the script stop when there are such rows. The transaction
 // has the write lock from its beginning on (BEGIN IMMEDIATE).
 func guarded(q *order.Question, o *catalog.Object, message string) *order.Question {
 	q.On = []catalog.Ref{o.Ref()}
 	q.Guard = []string{
-		fmt.Sprintf("CREATE TEMP TABLE "+guardTable+" (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)),
-		fmt.Sprintf("INSERT INTO temp."+guardTable+" %s;", q.Count),
-		"DROP TABLE temp." + guardTable + ";",
+		fmt.Sprintf("CREATE TEMP TABLE "+GuardTable+" (n INTEGER CONSTRAINT %s CHECK (n = 0));", sqltext.Always(message)),
+		fmt.Sprintf("INSERT INTO temp."+GuardTable+" %s;", q.Count),
+		"DROP TABLE temp." + GuardTable + ";",
 	}
 	return q
 }
@@ -41,14 +42,14 @@ func anyRow(o *catalog.Object) *order.Question {
 
 // anyValue asks whether a column that goes holds values.
 func (w *Writer) anyValue(o, col *catalog.Object) *order.Question {
-	where := quoteName(col.Name) + " IS NOT NULL"
+	where := vocab.Quote(col.Name) + " IS NOT NULL"
 	if w.Back {
 		given, ok := w.Fill[o.PartRef(col)]
 		if def := col.Property("default"); !ok && def != nil {
 			given, ok = def.Value.String(), constantDefault(def.Value.String())
 		}
 		if ok { // what the way there put in is no loss
-			where += fmt.Sprintf(" AND %s IS NOT (%s)", quoteName(col.Name), given)
+			where += fmt.Sprintf(" AND %s IS NOT (%s)", vocab.Quote(col.Name), given)
 		}
 	}
 	q := guarded(about(o, where, "hold a value"), o, fmt.Sprintf("column %s of table %s holds values by now", col.Name, o.Name))
@@ -66,15 +67,15 @@ func brokenByDefault(o, col, check *catalog.Object) *order.Question {
 		return nil
 	}
 	return &order.Question{What: "would break it", None: "none would",
-		Count: fmt.Sprintf("SELECT count(*) FROM %s CROSS JOIN (SELECT %s AS %s) AS dapper_mirror_new WHERE NOT (%s)", quoteName(o.Name), def, quoteName(col.Name), check.Text("expression"))}
+		Count: fmt.Sprintf("SELECT count(*) FROM %s CROSS JOIN (SELECT %s AS %s) AS dapper_mirror_new WHERE NOT (%s)", vocab.Quote(o.Name), def, vocab.Quote(col.Name), check.Text("expression"))}
 }
 
-// values are the columns of a table that hold values of their own.
-func values(o *catalog.Object) []string {
+// Values are the columns of a table that hold values of their own.
+func Values(o *catalog.Object) []string {
 	var out []string
 	for _, c := range o.PartsOf(catalog.Column) {
 		if !c.Has("generated") {
-			out = append(out, quoteName(c.Name))
+			out = append(out, vocab.Quote(c.Name))
 		}
 	}
 	return out
@@ -87,7 +88,7 @@ func noRows(o *catalog.Object) *order.Question {
 
 // noValue asks for rows without a value where one is needed.
 func noValue(o, col *catalog.Object) *order.Question {
-	return guarded(about(o, quoteName(col.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+	return guarded(about(o, vocab.Quote(col.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
 }
 
 // asIs tells whether the columns a part needs are in the target as they will
@@ -120,7 +121,7 @@ func (w *Writer) partQuestion(c *order.Change, p *catalog.Object) *order.Questio
 	case catalog.PrimaryKey, catalog.Unique, catalog.Index:
 		return duplicates(o, p)
 	case catalog.ForeignKey:
-		return orphans(c, o, p)
+		return Orphans(c, o, p)
 	}
 	return nil
 }
@@ -131,7 +132,7 @@ func (w *Writer) partQuestion(c *order.Change, p *catalog.Object) *order.Questio
 func duplicates(o, p *catalog.Object) *order.Question {
 	var keys, given []string
 	for _, k := range p.List("columns") {
-		toks := sqltext.Significant(dialect, k)
+		toks := sqltext.Significant(vocab.Dialect, k)
 		if n := len(toks); n > 1 && (toks[n-1].Is("asc") || toks[n-1].Is("desc")) {
 			k = k[:toks[n-1].Pos]
 		}
@@ -141,14 +142,14 @@ func duplicates(o, p *catalog.Object) *order.Question {
 	if w := p.Property("where"); w != nil {
 		given = append(given, "("+w.Value.String()+")")
 	}
-	list, from := strings.Join(keys, ", "), quoteName(o.Name)
+	list, from := strings.Join(keys, ", "), vocab.Quote(o.Name)
 	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + from,
 		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1)", from, strings.Join(given, " AND "), list),
 		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", list, from, strings.Join(given, " AND "), list)}
 }
 
-// orphans asks for rows that refer to a row that is not there.
-func orphans(c *order.Change, o, p *catalog.Object) *order.Question {
+// Orphans asks for rows that refer to a row that is not there.
+func Orphans(c *order.Change, o, p *catalog.Object) *order.Question {
 	parent := c.Actual.Find(catalog.Ref{Kind: catalog.Table, Name: p.Text("references")})
 	cols, to := p.List("columns"), p.List("referenced columns")
 	if parent == nil || c.Desired.Find(parent.Ref()) == nil {
@@ -164,10 +165,10 @@ func orphans(c *order.Change, o, p *catalog.Object) *order.Question {
 	}
 	var given, match []string
 	for i := range cols {
-		given = append(given, "c."+quoteName(cols[i])+" IS NOT NULL")
-		match = append(match, "p."+quoteName(to[i])+" = c."+quoteName(cols[i]))
+		given = append(given, "c."+vocab.Quote(cols[i])+" IS NOT NULL")
+		match = append(match, "p."+vocab.Quote(to[i])+" = c."+vocab.Quote(cols[i]))
 	}
-	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), quoteName(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
+	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
 	for _, s := range []*string{&q.Count, &q.List} {
 		*s = strings.Replace(*s, " WHERE ", " AS c WHERE ", 1)
 	}
@@ -177,9 +178,9 @@ func orphans(c *order.Change, o, p *catalog.Object) *order.Question {
 // changedValues asks for values that another affinity would change (SQLite:
 // Datatypes, section 3.3).
 func changedValues(o, col *catalog.Object, to string) *order.Question {
-	name := quoteName(col.Name)
+	name := vocab.Quote(col.Name)
 	var where string
-	switch untyped := affinity(col) == "BLOB"; { // such a column keeps a text a text and a number a number
+	switch untyped := vocab.Affinity(col) == "BLOB"; { // such a column keeps a text a text and a number a number
 	case untyped && to == "TEXT":
 		where = fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
 	case untyped && to == "REAL":
@@ -204,7 +205,7 @@ func otherTypes(now, was *catalog.Object) *order.Question {
 	var where []string
 	for _, col := range now.PartsOf(catalog.Column) {
 		if kinds := takes[strings.ToUpper(col.Text("type"))]; kinds != "" && was.Part(catalog.Column, col.ID) != nil && !col.Has("generated") {
-			where = append(where, fmt.Sprintf("typeof(%s) NOT IN (%s, 'null')", quoteName(col.Name), kinds))
+			where = append(where, fmt.Sprintf("typeof(%s) NOT IN (%s, 'null')", vocab.Quote(col.Name), kinds))
 		}
 	}
 	if len(where) == 0 {

@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -8,13 +8,15 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/reader"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // tableSQL writes CREATE TABLE under the given name: the stored text where it
 // still describes the object, else from its parts.
 func tableSQL(o *catalog.Object, as string) string {
 	if describes(o) {
-		return renamed(o, as)
+		return reader.Renamed(o, as)
 	}
 	return composed(o, as)
 }
@@ -26,12 +28,12 @@ func describes(o *catalog.Object) bool {
 	if text == "" {
 		return false
 	}
-	stored, err := parseTable(text, o.Name)
+	stored, err := reader.ParseTable(text, o.Name)
 	if err != nil {
 		return false
 	}
 	body := o.Clone()
-	body.Parts = slices.DeleteFunc(body.Parts, func(p *catalog.Object) bool { return !inline(p.Kind) })
+	body.Parts = slices.DeleteFunc(body.Parts, func(p *catalog.Object) bool { return !vocab.Inline(p.Kind) })
 	return judge.Fingerprint(stored, nil) == judge.Fingerprint(body, nil) && slices.EqualFunc(stored.PartsOf(catalog.Column), body.PartsOf(catalog.Column), func(a, b *catalog.Object) bool { return a.ID == b.ID })
 }
 
@@ -46,7 +48,7 @@ func composed(o *catalog.Object, as string) string {
 			lines = append(lines, "  "+constraintSQL(p, false))
 		}
 	}
-	sql := "CREATE TABLE " + quoteName(as) + " (\n" + strings.Join(lines, ",\n") + "\n)"
+	sql := "CREATE TABLE " + vocab.Quote(as) + " (\n" + strings.Join(lines, ",\n") + "\n)"
 	var options []string
 	if o.Has("strict") {
 		options = append(options, "STRICT")
@@ -60,30 +62,30 @@ func composed(o *catalog.Object, as string) string {
 	return sql
 }
 
-// Definition implements engine.Engine.
-func (Engine) Definition(o *catalog.Object) string {
+// Definition lays an object out as SQL for people.
+func Definition(o *catalog.Object) string {
 	var b strings.Builder
 	switch o.Kind {
 	case catalog.Table:
-		b.WriteString(statement(composed(o, o.Name))) // so that layout does not matter
+		b.WriteString(vocab.Statement(composed(o, o.Name))) // so that layout does not matter
 	case catalog.VirtualTable:
 		args := o.List("arguments")
-		b.WriteString("CREATE VIRTUAL TABLE " + quoteName(o.Name) + " USING " + o.Text("module") + " (\n  " + strings.Join(args, ",\n  ") + "\n);")
+		b.WriteString("CREATE VIRTUAL TABLE " + vocab.Quote(o.Name) + " USING " + o.Text("module") + " (\n  " + strings.Join(args, ",\n  ") + "\n);")
 	default:
-		b.WriteString(statement(o.Text("definition")))
+		b.WriteString(vocab.Statement(o.Text("definition")))
 	}
 	for _, k := range []catalog.Kind{catalog.Index, catalog.Trigger} {
 		for _, p := range o.PartsOf(k) {
 			b.WriteString("\n")
 			if k == catalog.Trigger {
-				b.WriteString(statement(p.Text("definition")))
+				b.WriteString(vocab.Statement(p.Text("definition")))
 				continue
 			}
 			unique := ""
 			if p.Has("unique") {
 				unique = "UNIQUE "
 			}
-			fmt.Fprintf(&b, "CREATE %sINDEX %s ON %s (%s)", unique, quoteName(p.Name), quoteName(o.Name), strings.Join(p.List("columns"), ", "))
+			fmt.Fprintf(&b, "CREATE %sINDEX %s ON %s (%s)", unique, vocab.Quote(p.Name), vocab.Quote(o.Name), strings.Join(p.List("columns"), ", "))
 			if w := p.Property("where"); w != nil {
 				b.WriteString(" WHERE " + w.Value.String())
 			}
@@ -94,48 +96,11 @@ func (Engine) Definition(o *catalog.Object) string {
 }
 
 // virtualSQL writes CREATE VIRTUAL TABLE under the given name.
-func virtualSQL(o *catalog.Object, as string) string { return renamed(o, as) }
-
-// renamed is the stored CREATE text under another name. Where an expression
-// names the table itself (`berth.length`), that is rewritten too.
-func renamed(o *catalog.Object, as string) string {
-	text := o.Text("sql")
-	if as == o.Name {
-		return text
-	}
-	p := newParser(text)
-	h, err := p.parseHead()
-	if err != nil {
-		return text
-	}
-	var b strings.Builder
-	b.WriteString(text[:p.toks[h.nameAt].Pos])
-	b.WriteString(quoteName(as))
-	rest := p.toks[h.nameAt+1:]
-	for i, t := range rest {
-		if t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(rest) && rest[i+1].IsOp(".") {
-			b.WriteString(quoteName(as))
-			continue
-		}
-		b.WriteString(t.Text)
-	}
-	return b.String()
-}
-
-// namesItself tells whether an expression in CREATE TABLE names the table.
-func namesItself(o *catalog.Object) bool {
-	toks := sqltext.Significant(dialect, o.Text("sql"))
-	for i, t := range toks {
-		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(toks) && toks[i+1].IsOp(".") {
-			return true
-		}
-	}
-	return false
-}
+func virtualSQL(o *catalog.Object, as string) string { return reader.Renamed(o, as) }
 
 func columnSQL(c *catalog.Object) string {
 	var b strings.Builder
-	b.WriteString(quoteName(c.Name))
+	b.WriteString(vocab.Quote(c.Name))
 	add := func(s string) {
 		b.WriteByte(' ')
 		b.WriteString(s)
@@ -153,7 +118,7 @@ func columnSQL(c *catalog.Object) string {
 		add("DEFAULT " + d.Value.String())
 	}
 	if n := c.Text("collation"); n != "" {
-		add("COLLATE " + quoteName(strings.ToUpper(n)))
+		add("COLLATE " + vocab.Quote(strings.ToUpper(n)))
 	}
 	if g := c.Property("generated"); g != nil {
 		kind := "VIRTUAL"
@@ -169,12 +134,12 @@ func columnSQL(c *catalog.Object) string {
 func constraintSQL(p *catalog.Object, inColumn bool) string {
 	var b strings.Builder
 	if p.Name != "" {
-		b.WriteString("CONSTRAINT " + quoteName(p.Name) + " ")
+		b.WriteString("CONSTRAINT " + vocab.Quote(p.Name) + " ")
 	}
 	quoteAll := func(l []string) string {
 		out := make([]string, len(l))
 		for i, s := range l {
-			out[i] = quoteName(s)
+			out[i] = vocab.Quote(s)
 		}
 		return "(" + strings.Join(out, ", ") + ")"
 	}
@@ -193,7 +158,7 @@ func constraintSQL(p *catalog.Object, inColumn bool) string {
 		if !inColumn {
 			b.WriteString("FOREIGN KEY " + quoteAll(p.List("columns")) + " ")
 		}
-		b.WriteString("REFERENCES " + quoteName(p.Text("parent")))
+		b.WriteString("REFERENCES " + vocab.Quote(p.Text("parent")))
 		if to := p.List("referenced columns"); len(to) > 0 {
 			b.WriteString(" " + quoteAll(to))
 		}
@@ -221,7 +186,7 @@ func exactly(typ, name, text string) []string {
 	if !returnsInQuotes(text) {
 		return nil
 	}
-	stored := strings.TrimSuffix(statement(text), ";")
+	stored := strings.TrimSuffix(vocab.Statement(text), ";")
 	return []string{
 		"PRAGMA writable_schema=ON;",
 		fmt.Sprintf("UPDATE sqlite_schema SET sql = %s WHERE type = %s AND name = %s;", strings.ReplaceAll(sqltext.Literal(stored), "\r", "' || char(13) || '"), sqltext.Literal(typ), sqltext.Literal(name)),
@@ -235,7 +200,7 @@ func returnsInQuotes(text string) bool {
 	if !strings.Contains(text, "\r") {
 		return false
 	}
-	for _, t := range sqltext.Lex(dialect, text) {
+	for _, t := range sqltext.Lex(vocab.Dialect, text) {
 		if (t.Kind == sqltext.String || t.Kind == sqltext.Quoted) && strings.Contains(t.Text, "\r") {
 			return true
 		}

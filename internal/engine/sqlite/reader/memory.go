@@ -1,4 +1,4 @@
-package sqlite
+package reader
 
 import (
 	"database/sql"
@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // memory is a database in memory that holds those objects of a text which a
@@ -34,7 +35,7 @@ func (m *memory) close() {
 // relations are the folded names in a statement.
 func relations(text string) []string {
 	var out []string
-	for _, tok := range sqltext.Lex(dialect, text) {
+	for _, tok := range sqltext.Lex(vocab.Dialect, text) {
 		if tok.IsName() {
 			out = append(out, catalog.FoldASCII(tok.Name()))
 		}
@@ -119,7 +120,7 @@ func (m *memory) load(t *textReader, stmt string) error {
 		r := t.rows[i]
 		m.originOf[rowKey(r.Type, r.Name)] = r.Origin
 		if _, err := m.db.ExecContext(t.ctx, r.SQL); err != nil {
-			return fmt.Errorf("%s: %w", r.Origin.at(r.SQL, 0), explain(err))
+			return fmt.Errorf("%s: %w", r.Origin.at(r.SQL, 0), Explain(err))
 		}
 	}
 	return nil
@@ -136,7 +137,7 @@ func (m *memory) drop(t *textReader, i int) error {
 	r := t.rows[i]
 	_, err := m.db.ExecContext(t.ctx, "DROP "+r.Type+" "+sqltext.Always(r.Name))
 	if err != nil {
-		return explain(err)
+		return Explain(err)
 	}
 	return nil
 }
@@ -155,7 +156,7 @@ func (t *textReader) alter(stmt, table string, origin *Origin) error {
 		return err
 	}
 	if _, err := m.db.ExecContext(t.ctx, stmt); err != nil {
-		return textError(origin, stmt, 0, "%v", explain(err))
+		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
 	m.behind = true
 	more := relations(stmt) // it may name what the table did not
@@ -180,7 +181,7 @@ func (t *textReader) settle() error {
 		return nil
 	}
 	m.behind = false
-	now, err := schemaRows(t.ctx, m.db)
+	now, err := SchemaRows(t.ctx, m.db)
 	if err != nil {
 		return err
 	}
@@ -233,7 +234,7 @@ func (t *textReader) createAs(name, stmt string, origin *Origin) error {
 	if _, err := p.parseHead(); err != nil || !p.take("as") {
 		return textError(origin, stmt, 0, "AS expected")
 	}
-	query := statement(stmt[p.peek().Pos:])
+	query := vocab.Statement(stmt[p.peek().Pos:])
 	m := &t.memory
 	if err := m.open(t); err != nil {
 		return err
@@ -243,11 +244,11 @@ func (t *textReader) createAs(name, stmt string, origin *Origin) error {
 	}
 	const view = "dapper_mirror_as"
 	if _, err := m.db.ExecContext(t.ctx, "CREATE TEMP VIEW "+view+" AS "+query); err != nil {
-		return textError(origin, stmt, 0, "%v", explain(err))
+		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
 	rows, err := m.db.QueryContext(t.ctx, "SELECT name, type FROM pragma_table_xinfo('"+view+"')")
 	if err != nil {
-		return textError(origin, stmt, 0, "%v", explain(err))
+		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
 	defer rows.Close()
 	var cols []string
@@ -255,17 +256,17 @@ func (t *textReader) createAs(name, stmt string, origin *Origin) error {
 		col := &catalog.Object{}
 		var typ string
 		if err := rows.Scan(&col.Name, &typ); err != nil {
-			return explain(err)
+			return Explain(err)
 		}
 		col.Set("type", catalog.Scalar(strings.ToUpper(typ)))
-		cols = append(cols, sqltext.Always(col.Name)+affinityNames[affinity(col)])
+		cols = append(cols, sqltext.Always(col.Name)+affinityNames[vocab.Affinity(col)])
 	}
 	if err := rows.Err(); err != nil {
-		return textError(origin, stmt, 0, "%v", explain(err))
+		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
 	rows.Close()
 	if _, err := m.db.ExecContext(t.ctx, "DROP VIEW temp."+view); err != nil {
-		return explain(err)
+		return Explain(err)
 	}
 	t.add(Row{Type: "table", Name: name, Table: name, SQL: "CREATE TABLE " + sqltext.Always(name) + " (" + strings.Join(cols, ", ") + ")", Origin: origin})
 	return nil

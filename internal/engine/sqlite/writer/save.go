@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // Save implements order.Saver.
@@ -16,7 +17,7 @@ func (w *Writer) Save(o, col *catalog.Object, _ []*catalog.Object) *order.Save {
 	case o.Kind == catalog.VirtualTable && col == nil:
 		query = virtualLines(o)
 	case o.Kind == catalog.Table && col == nil:
-		query = insertLines(o)
+		query = InsertLines(o)
 	case o.Kind == catalog.Table && !col.Has("generated"):
 		query = updateLines(o, col)
 	}
@@ -33,15 +34,11 @@ func written(name string) string {
 	return fmt.Sprintf("CASE WHEN typeof(%[1]s) = 'text' AND (instr(CAST(%[1]s AS BLOB), x'00') OR instr(CAST(%[1]s AS BLOB), x'0D')) THEN 'CAST(x''' || hex(CAST(%[1]s AS BLOB)) || ''' AS TEXT)' ELSE quote(%[1]s) END", name)
 }
 
-// rowidNames are the names of the rowid (SQLite: ROWIDs and the INTEGER
-// PRIMARY KEY).
-var rowidNames = []string{"rowid", "_rowid_", "oid"}
-
 // rowid is a name of the rowid that no column of the table has; "" where there
 // is no rowid, or none of its names is free.
 func rowid(o *catalog.Object) string {
 	if !o.Has("without rowid") {
-		for _, name := range rowidNames {
+		for _, name := range vocab.RowidNames {
 			if o.Part(catalog.Column, name) == nil {
 				return name
 			}
@@ -50,11 +47,11 @@ func rowid(o *catalog.Object) string {
 	return ""
 }
 
-// insertLines is a query whose rows are INSERT statements for all rows, with
+// InsertLines is a query whose rows are INSERT statements for all rows, with
 // their rowids.
-func insertLines(o *catalog.Object) string {
-	cols := values(o)
-	if id := rowid(o); id != "" && rowidAlias(o) == "" {
+func InsertLines(o *catalog.Object) string {
+	cols := Values(o)
+	if id := rowid(o); id != "" && vocab.RowidAlias(o) == "" {
 		cols = append([]string{id}, cols...)
 	}
 	return lines(o, cols)
@@ -64,7 +61,7 @@ func insertLines(o *catalog.Object) string {
 func virtualLines(o *catalog.Object) string {
 	var cols []string
 	for _, c := range virtualColumns(o) {
-		cols = append(cols, quoteName(c))
+		cols = append(cols, vocab.Quote(c))
 	}
 	if len(cols) == 0 || option(o, "content") != "" {
 		return ""
@@ -83,7 +80,7 @@ func lines(o *catalog.Object, cols []string) string {
 	for i, c := range cols {
 		vals[i] = written(c)
 	}
-	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", sqltext.Literal("INSERT INTO "+quoteName(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, " || ', ' || "), quoteName(o.Name))
+	return fmt.Sprintf("SELECT %s || %s || ');' FROM %s", sqltext.Literal("INSERT INTO "+vocab.Quote(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, " || ', ' || "), vocab.Quote(o.Name))
 }
 
 // updateLines is a query whose rows are UPDATE statements that give a column
@@ -93,7 +90,7 @@ func updateLines(o, col *catalog.Object) string {
 	var keys []string
 	if pk := o.Part(catalog.PrimaryKey, "primary key"); pk != nil {
 		for _, k := range pk.List("column names") {
-			keys = append(keys, quoteName(k))
+			keys = append(keys, vocab.Quote(k))
 			if k == col.ID { // the key itself is what goes
 				keys = nil
 				break
@@ -110,7 +107,7 @@ func updateLines(o, col *catalog.Object) string {
 	id, where := rowid(o), ""
 	switch {
 	case len(keys) == 0 && id == "":
-		return insertLines(o)
+		return InsertLines(o)
 	case len(keys) == 0:
 		where = by(id)
 	case id == "":
@@ -118,8 +115,8 @@ func updateLines(o, col *catalog.Object) string {
 	default:
 		where = fmt.Sprintf("CASE WHEN %s IS NULL THEN %s ELSE %s END", strings.Join(keys, " IS NULL OR "), by(id), by(keys...))
 	}
-	name := quoteName(col.Name)
-	query := fmt.Sprintf("SELECT %s || %s || ' WHERE ' || %s || ';' FROM %s", sqltext.Literal("UPDATE "+quoteName(o.Name)+" SET "+name+" = "), written(name), where, quoteName(o.Name))
+	name := vocab.Quote(col.Name)
+	query := fmt.Sprintf("SELECT %s || %s || ' WHERE ' || %s || ';' FROM %s", sqltext.Literal("UPDATE "+vocab.Quote(o.Name)+" SET "+name+" = "), written(name), where, vocab.Quote(o.Name))
 	if !col.Has("default") { // which would stand where nothing stood
 		query += " WHERE " + name + " IS NOT NULL"
 	}

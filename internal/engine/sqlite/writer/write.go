@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // Writer turns changes into SQLite's SQL. It relies on what every script for
@@ -32,26 +33,9 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	return effect.Gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
 }
 
-// statement ends a text with a semicolon that ends it. SQLite takes a comment
-// at the end of a stored text that does not end itself.
-func statement(sql string) string {
-	sql = strings.TrimSpace(sql)
-	toks := sqltext.Lex(dialect, sql)
-	if n := len(toks); n > 0 && toks[n-1].Kind == sqltext.Comment {
-		switch last := toks[n-1].Text; {
-		case strings.HasPrefix(last, "--"):
-			sql += "\n"
-		case len(last) < 4 || !strings.HasSuffix(last, "*/"):
-			sql += "*/"
-		}
-		return sql + ";"
-	}
-	return strings.TrimRight(sql, "; \n") + ";"
-}
-
 // made are the statements that make an object with exactly this text.
 func made(typ, name, text string) []string {
-	return append([]string{statement(text)}, exactly(typ, name, text)...)
+	return append([]string{vocab.Statement(text)}, exactly(typ, name, text)...)
 }
 
 func relation(o *catalog.Object) []order.Name {
@@ -68,7 +52,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
 	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Takes: relation(o)}
 	for _, p := range o.Parts {
-		if inline(p.Kind) {
+		if vocab.Inline(p.Kind) {
 			a.Makes = append(a.Makes, o.PartRef(p))
 		}
 	}
@@ -76,21 +60,18 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case catalog.Table:
 		a.SQL = made("table", o.Name, tableSQL(o, o.Name))
 	case catalog.VirtualTable:
-		a.SQL = []string{statement(virtualSQL(o, o.Name))}
+		a.SQL = []string{vocab.Statement(virtualSQL(o, o.Name))}
 	default:
 		a.SQL = made("view", o.Name, o.Text("definition"))
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
-		if !inline(p.Kind) {
+		if !vocab.Inline(p.Kind) {
 			out = append(out, w.createPart(c, p))
 		}
 	}
 	return out
 }
-
-// inline parts have no life of their own: they are in CREATE TABLE.
-func inline(k catalog.Kind) bool { return k != catalog.Index && k != catalog.Trigger }
 
 func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	o := c.Source
@@ -111,7 +92,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	a := &order.Action{About: o.PartRef(p), Removes: []catalog.Ref{o.PartRef(p)},
 		Title: fmt.Sprintf("drop %s %s on %s", p.Kind.Title(), p.Name, o.Name),
-		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), quoteName(p.Name))}, Frees: relation(p)}
+		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), vocab.Quote(p.Name))}, Frees: relation(p)}
 	return a
 }
 
@@ -127,11 +108,11 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	for _, p := range o.Parts {
 		a.Removes = append(a.Removes, o.PartRef(p))
-		if !inline(p.Kind) {
+		if !vocab.Inline(p.Kind) {
 			a.Frees = append(a.Frees, relation(p)...)
 		}
 	}
-	a.SQL = []string{fmt.Sprintf("DROP %s %s;", verb, quoteName(o.Name))}
+	a.SQL = []string{fmt.Sprintf("DROP %s %s;", verb, vocab.Quote(o.Name))}
 	return []*order.Action{a}
 }
 
@@ -150,12 +131,12 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		out = append(out, body...)
 		if rebuilt { // indexes and triggers went with the old table
 			for _, it := range c.Parts {
-				gone[it] = !inline(it.Kind())
+				gone[it] = !vocab.Inline(it.Kind())
 			}
 		}
 	}
 	for _, it := range c.Parts {
-		if inline(it.Kind()) {
+		if vocab.Inline(it.Kind()) {
 			continue
 		}
 		changed := it.Status != compare.Same || c.Rebuilds(it)
@@ -187,7 +168,7 @@ func (w *Writer) alterTable(c *order.Change) (actions []*order.Action, rebuilt b
 	}
 	var inlineChanges []*compare.Item
 	for _, it := range c.Parts {
-		if inline(it.Kind()) && it.Status != compare.Same {
+		if vocab.Inline(it.Kind()) && it.Status != compare.Same {
 			inlineChanges = append(inlineChanges, it)
 		}
 	}
@@ -238,7 +219,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	o := c.Source
 	ref := o.PartRef(col)
 	def := col.Property("default")
-	if _, fill := w.Fill[o.PartRef(col)]; fill || col.Has("stored") || slices.Contains(rowidNames, col.ID) {
+	if _, fill := w.Fill[o.PartRef(col)]; fill || col.Has("stored") || slices.Contains(vocab.RowidNames, col.ID) {
 		return nil
 	}
 	constant := def == nil || constantDefault(def.Value.String())
@@ -253,7 +234,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	makes := []catalog.Ref{ref}
 	var risks []order.Risk
 	for _, p := range o.Parts {
-		if !inline(p.Kind) || p.Kind == catalog.Column || !needsColumn(p, ref) {
+		if !vocab.Inline(p.Kind) || p.Kind == catalog.Column || !needsColumn(p, ref) {
 			continue
 		}
 		switch p.Kind {
@@ -281,7 +262,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 		}
 	}
 	return &order.Action{About: ref, Title: fmt.Sprintf("add column %s to table %s", col.Name, o.Name), Makes: makes, Risks: risks,
-		SQL: []string{fmt.Sprintf("ALTER TABLE %s ADD COLUMN %s;", quoteName(c.Target.Name), sql)}}
+		SQL: []string{fmt.Sprintf("ALTER TABLE %s ADD COLUMN %s;", vocab.Quote(c.Target.Name), sql)}}
 }
 
 func needsColumn(p *catalog.Object, col catalog.Ref) bool {
@@ -296,7 +277,7 @@ func needsColumn(p *catalog.Object, col catalog.Ref) bool {
 // constantDefault: SQLite refuses CURRENT_TIME and its like, and anything in
 // brackets, as the default of an added column.
 func constantDefault(text string) bool {
-	toks := sqltext.Significant(dialect, text)
+	toks := sqltext.Significant(vocab.Dialect, text)
 	for _, t := range toks {
 		if t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "current_") {
 			return false
@@ -310,14 +291,14 @@ func constantDefault(text string) bool {
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action {
 	o := c.Target
 	ref := o.PartRef(col)
-	if slices.Contains(rowidNames, col.ID) {
+	if slices.Contains(vocab.RowidNames, col.ID) {
 		return nil // SQLite takes it for the rowid
 	}
 	for _, p := range o.Parts {
 		if p == col || !needsColumn(p, ref) {
 			continue
 		}
-		if inline(p.Kind) {
+		if vocab.Inline(p.Kind) {
 			return nil
 		}
 		if d := c.Desired.Resolve(o.PartRef(p)); d != nil && needsColumn(d, ref) {
@@ -325,7 +306,7 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object) *order.Action 
 		}
 	}
 	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref}, Late: true,
-		SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s;", quoteName(o.Name), quoteName(col.Name))}}
+		SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP COLUMN %s;", vocab.Quote(o.Name), vocab.Quote(col.Name))}}
 	a.Risks = w.dropRisks(o, col)
 	return a
 }

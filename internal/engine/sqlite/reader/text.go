@@ -1,4 +1,4 @@
-package sqlite
+package reader
 
 import (
 	"bufio"
@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // Origin is where a statement stands in a text.
@@ -30,11 +31,11 @@ func (o *Origin) at(sql string, offset int) string {
 	return fmt.Sprintf("%s:%d:%d", o.File, o.Line+line-1, col)
 }
 
-// ReadText implements engine.TextReader: it takes SQL texts apart without
+// ReadText takes SQL texts apart without
 // running them. Rows are passed over as they stream by. Only what changes an
 // earlier statement (ALTER, CREATE TABLE … AS) is run, in memory, together
 // with the objects it concerns.
-func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
+func ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
 	t := &textReader{ctx: ctx, at: map[string]int{}}
 	defer t.memory.close()
 	for _, f := range files {
@@ -112,7 +113,7 @@ func (t *textReader) file(f engine.TextFile) error {
 }
 
 // passedOver are the statements that say nothing about the structure.
-var passedOver = wordSet(`insert replace update delete begin commit end rollback savepoint release analyze reindex select with values pragma explain vacuum`)
+var passedOver = vocab.Words(`insert replace update delete begin commit end rollback savepoint release analyze reindex select with values pragma explain vacuum`)
 
 func textError(o *Origin, sql string, offset int, format string, args ...any) error {
 	around := strings.Join(strings.Fields(sql[min(offset, len(sql)):]), " ")
@@ -172,7 +173,7 @@ func intoSchema(p *parser) bool {
 // virtual takes a virtual table out of the INSERT INTO sqlite_schema by which
 // .dump restores one.
 func (t *textReader) virtual(sql string, origin *Origin) error {
-	for _, tok := range sqltext.Significant(dialect, sql) {
+	for _, tok := range sqltext.Significant(vocab.Dialect, sql) {
 		if text := tok.StringValue(); tok.Kind == sqltext.String && isVirtual(text) {
 			return t.statement(text, origin)
 		}
@@ -370,7 +371,7 @@ func (s *scanner) next() (string, *Origin, error) {
 				o = nil
 				continue
 			} else if w == "create" {
-				if st := sqltext.Split(dialect, text); len(st) > 0 && st[len(st)-1].Open {
+				if st := sqltext.Split(vocab.Dialect, text); len(st) > 0 && st[len(st)-1].Open {
 					continue // inside a trigger
 				}
 			}
@@ -425,7 +426,7 @@ func firstWord(text string) string {
 	if len(text) > keep {
 		text = text[:keep]
 	}
-	for _, t := range sqltext.Lex(dialect, text) {
+	for _, t := range sqltext.Lex(vocab.Dialect, text) {
 		if !t.Blank() {
 			return strings.ToLower(t.Text)
 		}

@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -6,6 +6,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 var _ order.Renamer = (*Writer)(nil)
@@ -18,9 +19,9 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 // Rename implements order.Renamer. The full rename, which scripts have turned
 // off, writes all texts anew that name the thing.
 func (w *Writer) Rename(r match.Rename) *order.Action {
-	sql := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(r.Owner.Name), quoteName(r.To.Name))
+	sql := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.To.Name))
 	if r.Part != nil {
-		sql = fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", quoteName(r.Owner.Name), quoteName(r.Part.Name), quoteName(r.To.Name))
+		sql = fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.Part.Name), vocab.Quote(r.To.Name))
 	}
 	return &order.Action{SQL: []string{"PRAGMA legacy_alter_table=OFF;", sql, "PRAGMA legacy_alter_table=ON;"}}
 }

@@ -1,4 +1,4 @@
-package sqlite
+package writer_test
 
 import (
 	"context"
@@ -12,12 +12,14 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite"
+	"dappermirror/internal/engine/sqlite/writer"
 )
 
 // scratchDB is a database in memory.
 func scratchDB(t *testing.T, sql ...string) engine.Database {
 	t.Helper()
-	db, _, remove, err := Engine{}.Scratch(t.Context(), "", nil)
+	db, _, remove, err := sqlite.Engine{}.Scratch(t.Context(), "", nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -63,7 +65,7 @@ func TestChangedValuesTellTheTruth(t *testing.T) {
 		return []string{"NULL", "x'00ff'", "x'3132'"}[r.IntN(3)]
 	}
 	found := 0
-	for pair, lost := range lossy {
+	for pair, lost := range writer.Lossy {
 		if !lost {
 			continue
 		}
@@ -73,7 +75,7 @@ func TestChangedValuesTellTheTruth(t *testing.T) {
 			v := value()
 			db := scratchDB(t, "CREATE TABLE a (v "+from+")", "INSERT INTO a VALUES ("+v+")", "CREATE TABLE b (v "+to+")", "INSERT INTO b SELECT v FROM a", "CREATE TABLE back (v "+from+")", "INSERT INTO back SELECT v FROM b")
 			o := structure(t, db).Find(catalog.Ref{Kind: catalog.Table, Name: "a"})
-			q := changedValues(o, o.Part(catalog.Column, "v"), pair[1])
+			q := writer.ChangedValues(o, o.Part(catalog.Column, "v"), pair[1])
 			rows := db.(engine.RowReader)
 			asked, err := rows.Count(t.Context(), q.Count, 0)
 			if err != nil {
@@ -101,7 +103,7 @@ func TestQuestionsRun(t *testing.T) {
 	target := scratchDB(t, "CREATE TABLE [odd \"t] (id INTEGER PRIMARY KEY, \"a'b\" TEXT, [select] TEXT, n)", "CREATE TABLE gone (x TEXT, y BLOB)", "CREATE TABLE k (a TEXT, b TEXT, v TEXT, PRIMARY KEY (a, b)) WITHOUT ROWID",
 		"INSERT INTO [odd \"t] VALUES (1, 'it''s', NULL, x'00')", "INSERT INTO gone VALUES ('a', x'ff')", "INSERT INTO k VALUES ('a', 'b', 'c')")
 	source := scratchDB(t, "CREATE TABLE [odd \"t] (id INTEGER PRIMARY KEY, \"a'b\" INTEGER UNIQUE, [select] TEXT NOT NULL CHECK ([select] <> ''), n REFERENCES [odd \"t] (id))", "CREATE TABLE k (a TEXT, b TEXT, PRIMARY KEY (a, b)) WITHOUT ROWID")
-	plan, err := order.Build(choose.All(compare.Compare(structure(t, source), structure(t, target), compare.Options{})), &Writer{}, func(order.Risk) bool { return true })
+	plan, err := order.Build(choose.All(compare.Compare(structure(t, source), structure(t, target), compare.Options{})), &writer.Writer{}, func(order.Risk) bool { return true })
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -129,7 +131,7 @@ func TestQuestionsRun(t *testing.T) {
 				t.Errorf("%s: %v", g, err)
 			}
 		}
-		_ = target.Exec(t.Context(), "DROP TABLE IF EXISTS temp."+guardTable)
+		_ = target.Exec(t.Context(), "DROP TABLE IF EXISTS temp."+writer.GuardTable)
 	}
 	for _, step := range plan.Steps {
 		for _, r := range step.Risks {

@@ -1,4 +1,4 @@
-package sqlite
+package reader
 
 import (
 	"strconv"
@@ -6,6 +6,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // tableParser reads the body of CREATE TABLE into an object with parts.
@@ -19,8 +20,8 @@ type tableParser struct {
 	later []func()
 }
 
-// parseTable reads CREATE TABLE (SQLite: CREATE TABLE).
-func parseTable(text, name string) (*catalog.Object, error) {
+// ParseTable reads CREATE TABLE (SQLite: CREATE TABLE).
+func ParseTable(text, name string) (*catalog.Object, error) {
 	p := newParser(text)
 	defer p.free()
 	h, err := p.parseHead()
@@ -142,7 +143,7 @@ func (t *tableParser) column() error {
 	}
 }
 
-var columnConstraint = wordSet("constraint primary not null unique check default collate references generated as")
+var columnConstraint = vocab.Words("constraint primary not null unique check default collate references generated as")
 
 // typeValue folds what SQLite ignores in a type name: letter case and space.
 func typeValue(toks []sqltext.Token) catalog.Value {
@@ -510,21 +511,4 @@ func (t *tableParser) finish() {
 			pk.Remove("inline descending")
 		}
 	}
-}
-
-// rowidAlias is the column that is another name of the rowid, or "" (SQLite:
-// ROWIDs and the INTEGER PRIMARY KEY).
-func rowidAlias(o *catalog.Object) string {
-	pk := o.Part(catalog.PrimaryKey, "primary key")
-	if pk == nil || o.Has("without rowid") || pk.Has("inline descending") {
-		return ""
-	}
-	cols := pk.List("column names")
-	if len(cols) != 1 {
-		return ""
-	}
-	if c := o.Part(catalog.Column, cols[0]); c != nil && c.Property("type") != nil && c.Property("type").Value.Canonical() == "INTEGER" {
-		return c.Name
-	}
-	return ""
 }

@@ -1,4 +1,4 @@
-package sqlite
+package reader
 
 import (
 	"context"
@@ -13,6 +13,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // Row is one row of sqlite_schema.
@@ -24,12 +25,12 @@ type Row struct {
 
 // Build makes a catalog of the rows of sqlite_schema. It fails when a
 // statement cannot be read, naming the object.
-func Build(rows []Row) (*catalog.Catalog, error) { return build(rows, false) }
+func Build(rows []Row) (*catalog.Catalog, error) { return Read(rows, false) }
 
 // build is Build; lazy leaves tables and views unread, with their texts as
 // digests.
-func build(rows []Row, lazy bool) (*catalog.Catalog, error) {
-	c := Engine{}.Blank()
+func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
+	c := vocab.Blank()
 	b := &builder{c: c, tables: make(map[string]*catalog.Object, len(rows)), views: map[string]string{}, inView: map[string][]string{}, whole: func(o *catalog.Object) *catalog.Object { return o }}
 	for _, r := range rows {
 		if r.Type == "view" {
@@ -170,7 +171,7 @@ func (g *group) parse() {
 }
 
 func (g *group) read() (*catalog.Object, error) {
-	o, err := parseTable(g.table.SQL, g.table.Name)
+	o, err := ParseTable(g.table.SQL, g.table.Name)
 	if err != nil {
 		return nil, objectError(g.table, err)
 	}
@@ -417,7 +418,7 @@ func (b *builder) columnsOf(relation string, into, seen map[string]bool) {
 		into[p.ID] = true
 	}
 	for _, a := range o.List("written arguments") {
-		if sig := sqltext.Significant(dialect, a); len(sig) > 0 {
+		if sig := sqltext.Significant(vocab.Dialect, a); len(sig) > 0 {
 			into[catalog.FoldASCII(sig[0].Name())] = true
 		}
 	}
@@ -578,4 +579,12 @@ func addIndex(owner *catalog.Object, r Row) error {
 	o.Carry("sql", catalog.Scalar(strings.TrimRight(r.SQL, "; \t\r\n")))
 	owner.Add(o)
 	return nil
+}
+
+// Closed tells why a row's text is not the one statement that it should be.
+func Closed(r Row) error {
+	p := newParser(r.SQL)
+	defer p.free()
+	_, err := p.headOf(r)
+	return err
 }

@@ -1,4 +1,4 @@
-package sqlite
+package writer
 
 import (
 	"fmt"
@@ -8,6 +8,8 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/reader"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // rebuild is the documented way to change what ALTER TABLE cannot (SQLite:
@@ -21,9 +23,9 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "every row is copied"})
 	for _, it := range c.Parts {
 		switch {
-		case inline(it.Kind()) && it.Source != nil:
+		case vocab.Inline(it.Kind()) && it.Source != nil:
 			a.Makes = append(a.Makes, o.PartRef(it.Source))
-		case !inline(it.Kind()) && it.Target != nil:
+		case !vocab.Inline(it.Kind()) && it.Target != nil:
 			a.Removes = append(a.Removes, old.PartRef(it.Target))
 			a.Frees = append(a.Frees, relation(it.Target)...)
 		}
@@ -31,7 +33,7 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 	for _, it := range changes {
 		a.Risks = append(a.Risks, w.partRisks(c, it)...)
 		if fill, ok := w.Fill[o.PartRef(it.Object())]; ok && it.Kind() == catalog.Column && it.Target == nil {
-			a.Fills = append(a.Fills, order.NewFill(o.PartRef(it.Source), quoteName(old.Name), fill))
+			a.Fills = append(a.Fills, order.NewFill(o.PartRef(it.Source), vocab.Quote(old.Name), fill))
 		}
 		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil || !it.Source.Has("not null") || it.Target.Has("not null") {
 			continue
@@ -44,18 +46,18 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column", Ask: otherTypes(o, old)})
 	}
 	into, from := w.copyLists(c)
-	a.SQL = append(a.SQL, statement(tableSQL(o, tmp)))
+	a.SQL = append(a.SQL, vocab.Statement(tableSQL(o, tmp)))
 	if len(into) > 0 {
-		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", quoteName(tmp), strings.Join(into, ", "), strings.Join(from, ", "), quoteName(old.Name)))
+		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", vocab.Quote(tmp), strings.Join(into, ", "), strings.Join(from, ", "), vocab.Quote(old.Name)))
 	}
 	if autoincrement(o) && autoincrement(old) {
 		a.SQL = append(a.SQL,
 			fmt.Sprintf("DELETE FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp)),
 			fmt.Sprintf("INSERT INTO sqlite_sequence (name, seq) SELECT %s, seq FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp), sqltext.Literal(old.Name)))
 	}
-	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)))
-	rename := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(tmp), quoteName(o.Name))
-	if describes(o) && namesItself(o) {
+	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)))
+	rename := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name))
+	if describes(o) && reader.NamesItself(o) {
 		// Only the full rename mends the table's own name inside its checks;
 		// it also looks at every view and trigger, so those step aside.
 		a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectName})
@@ -125,16 +127,16 @@ func (w *Writer) copyLists(c *order.Change) (into, from []string) {
 		}
 		switch {
 		case was == nil && filled:
-			into, from = append(into, quoteName(col.Name)), append(from, fill)
+			into, from = append(into, vocab.Quote(col.Name)), append(from, fill)
 		case was != nil && filled:
-			into, from = append(into, quoteName(col.Name)), append(from, fmt.Sprintf("coalesce(%s, %s)", quoteName(was.Name), fill))
+			into, from = append(into, vocab.Quote(col.Name)), append(from, fmt.Sprintf("coalesce(%s, %s)", vocab.Quote(was.Name), fill))
 		case was != nil:
-			into, from = append(into, quoteName(col.Name)), append(from, quoteName(was.Name))
+			into, from = append(into, vocab.Quote(col.Name)), append(from, vocab.Quote(was.Name))
 		}
 	}
 	// Rows keep their rowid also where no column shows it.
-	if !c.Source.Has("without rowid") && !c.Target.Has("without rowid") && rowidAlias(c.Source) == "" {
-		for _, name := range rowidNames {
+	if !c.Source.Has("without rowid") && !c.Target.Has("without rowid") && vocab.RowidAlias(c.Source) == "" {
+		for _, name := range vocab.RowidNames {
 			if c.Source.Part(catalog.Column, name) == nil && c.Target.Part(catalog.Column, name) == nil {
 				return append([]string{name}, into...), append([]string{name}, from...)
 			}
@@ -199,7 +201,7 @@ func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 	}
 	if value, whose := w.forNulls(c.Source, col); it.Property("not null") != nil && it.Property("not null").Target == nil && value != "" {
 		add(order.MayFail, &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
-			Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", quoteName(c.Target.Name), quoteName(it.Target.Name), value)},
+			Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", vocab.Quote(c.Target.Name), vocab.Quote(it.Target.Name), value)},
 			"fails when the value for column %s is NULL itself", col.Name)
 	} else if d := it.Property("not null"); d != nil && d.Target == nil {
 		add(order.MayFail, noValue(c.Target, it.Target), "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
@@ -208,7 +210,7 @@ func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 	if col.Has("generated") && !was.Has("generated") {
 		add(order.Loss, w.anyValue(c.Target, was), "every value of column %s of table %s, which becomes generated", col.Name, c.Source.Name)
 	} else if it.Property("type") != nil && !was.Has("generated") {
-		if from, to := affinity(was), affinity(col); lossy[[2]string{from, to}] {
+		if from, to := vocab.Affinity(was), vocab.Affinity(col); lossy[[2]string{from, to}] {
 			add(order.Loss, changedValues(c.Target, was, to), "column %s of table %s: values are converted from %s to %s", col.Name, c.Source.Name, from, to)
 		}
 	}
@@ -222,33 +224,6 @@ var lossy = map[[2]string]bool{
 	{"BLOB", "INTEGER"}: true, {"BLOB", "REAL"}: true, {"BLOB", "NUMERIC"}: true, {"BLOB", "TEXT"}: true,
 	{"REAL", "TEXT"}: true, {"NUMERIC", "TEXT"}: true, {"INTEGER", "REAL"}: true, {"NUMERIC", "REAL"}: true,
 	{"INTEGER", "TEXT"}: false, {"REAL", "INTEGER"}: false, {"REAL", "NUMERIC"}: false,
-}
-
-// affinity is the type affinity of a column (SQLite: Datatypes, section 3.1).
-func affinity(c *catalog.Object) string {
-	t := ""
-	if p := c.Property("type"); p != nil {
-		t = p.Value.Canonical()
-	}
-	has := func(s ...string) bool {
-		for _, x := range s {
-			if strings.Contains(t, x) {
-				return true
-			}
-		}
-		return false
-	}
-	switch {
-	case has("INT"):
-		return "INTEGER"
-	case has("CHAR", "CLOB", "TEXT"):
-		return "TEXT"
-	case t == "" || has("BLOB"):
-		return "BLOB"
-	case has("REAL", "FLOA", "DOUB"):
-		return "REAL"
-	}
-	return "NUMERIC"
 }
 
 // rebuildVirtual makes a virtual table anew. The rows are copied where the
@@ -265,7 +240,7 @@ func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
 	shared, lost := []string{}, []string{}
 	for _, col := range was {
 		if containsFold(now, col) {
-			shared = append(shared, quoteName(col))
+			shared = append(shared, vocab.Quote(col))
 		} else {
 			lost = append(lost, col)
 		}
@@ -277,15 +252,15 @@ func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
 	external := option(o, "content")
 	if was == nil || now == nil || external == "''" || option(old, "content") == "''" {
 		loss("every row of virtual table " + o.Name + ": its module does not give them back")
-		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)), statement(virtualSQL(o, o.Name))}
+		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)), vocab.Statement(virtualSQL(o, o.Name))}
 		return a
 	}
 	if len(lost) > 0 {
 		loss("every value of " + strings.Join(lost, ", ") + " of virtual table " + o.Name)
 	}
 	if external != "" { // the rows are in another table; the index is made of them
-		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)), statement(virtualSQL(o, o.Name)),
-			fmt.Sprintf("INSERT INTO %s (%s) VALUES ('rebuild');", quoteName(o.Name), quoteName(o.Name))}
+		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)), vocab.Statement(virtualSQL(o, o.Name)),
+			fmt.Sprintf("INSERT INTO %s (%s) VALUES ('rebuild');", vocab.Quote(o.Name), vocab.Quote(o.Name))}
 		return a
 	}
 	if strings.HasPrefix(o.Text("module"), "fts") {
@@ -294,10 +269,10 @@ func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
 	tmp := scratchName(c, o.Name)
 	list := strings.Join(shared, ", ")
 	a.SQL = []string{
-		statement(virtualSQL(o, tmp)),
-		fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", quoteName(tmp), list, list, quoteName(old.Name)),
-		fmt.Sprintf("DROP TABLE %s;", quoteName(old.Name)),
-		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", quoteName(tmp), quoteName(o.Name)),
+		vocab.Statement(virtualSQL(o, tmp)),
+		fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", vocab.Quote(tmp), list, list, vocab.Quote(old.Name)),
+		fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)),
+		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name)),
 	}
 	return a
 }
@@ -320,7 +295,7 @@ func virtualColumns(o *catalog.Object) []string {
 	}
 	var out []string
 	for _, arg := range o.List("written arguments") {
-		sig := sqltext.Significant(dialect, arg)
+		sig := sqltext.Significant(vocab.Dialect, arg)
 		if len(sig) > 1 && sig[1].IsOp("=") {
 			continue
 		}
@@ -337,7 +312,7 @@ func virtualColumns(o *catalog.Object) []string {
 // option is the text of an argument `name=value` of a virtual table.
 func option(o *catalog.Object, name string) string {
 	for _, arg := range o.List("written arguments") {
-		sig := sqltext.Significant(dialect, arg)
+		sig := sqltext.Significant(vocab.Dialect, arg)
 		if len(sig) > 2 && sig[1].IsOp("=") && sig[0].Is(name) {
 			if t := sig[2]; t.Kind == sqltext.Quoted {
 				return sqltext.Literal(t.Name())

@@ -1,4 +1,4 @@
-package sqlite
+package reader
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/vocab"
 )
 
 // parser walks the tokens of one CREATE statement, as SQLite stores it in
@@ -40,7 +41,7 @@ var buffers = sync.Pool{New: func() any { b := make([]sqltext.Token, 0, 512); re
 
 func newParser(text string) *parser {
 	buf := buffers.Get().(*[]sqltext.Token)
-	p := &parser{text: text, toks: sqltext.LexInto(*buf, dialect, text), buf: buf}
+	p := &parser{text: text, toks: sqltext.LexInto(*buf, vocab.Dialect, text), buf: buf}
 	p.skip()
 	return p
 }
@@ -232,7 +233,7 @@ func (p *parser) closed(h head, typ, name string) error {
 		}
 	}
 	if h.kind == catalog.Trigger {
-		if err := sqltext.Closed(dialect, statement(p.text)); err != nil {
+		if err := sqltext.Closed(vocab.Dialect, vocab.Statement(p.text)); err != nil {
 			return err
 		}
 	}
@@ -355,7 +356,7 @@ func spaceBetween(a, b sqltext.Token) bool {
 	case a.IsOp("("), a.IsOp("."), b.IsOp(")"), b.IsOp(","), b.IsOp("."), b.IsOp(";"):
 		return false
 	case b.IsOp("("): // a call, not a keyword before brackets
-		return !a.IsName() || a.Kind == sqltext.Word && reserved[catalog.FoldASCII(a.Text)]
+		return !a.IsName() || a.Kind == sqltext.Word && vocab.Reserved[catalog.FoldASCII(a.Text)]
 	}
 	return true
 }
@@ -375,7 +376,7 @@ func (n *names) canon(t, prev, next sqltext.Token) (string, *catalog.Ref) {
 		if t.Kind == sqltext.Word {
 			return name, ref
 		}
-		return canonName(name), ref
+		return vocab.Canon(name), ref
 	case sqltext.String:
 		if t.Text[0] == 'x' || t.Text[0] == 'X' {
 			return strings.ToUpper(t.Text), nil
@@ -397,56 +398,3 @@ func (n *names) canon(t, prev, next sqltext.Token) (string, *catalog.Ref) {
 	}
 	return t.Text, nil
 }
-
-// canonName writes a folded name so that quoted and unquoted spellings agree:
-// quotes stay only where they are needed.
-func canonName(name string) string {
-	if plainName(name) && !reserved[name] {
-		return name
-	}
-	return sqltext.Always(name)
-}
-
-func plainName(s string) bool {
-	if s == "" || s[0] >= '0' && s[0] <= '9' || s[0] == '$' {
-		return false
-	}
-	for i := 0; i < len(s); i++ {
-		c := s[i]
-		if !(c == '_' || c == '$' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= 0x80) {
-			return false
-		}
-	}
-	return true
-}
-
-// quoteName writes a name for SQL: quoted only where it must be.
-func quoteName(s string) string {
-	if f := catalog.FoldASCII(s); plainName(s) && !reserved[f] && !wordy[f] {
-		return s
-	}
-	return sqltext.Always(s)
-}
-
-func wordSet(text string) map[string]bool {
-	m := map[string]bool{}
-	for _, w := range strings.Fields(text) {
-		m[w] = true
-	}
-	return m
-}
-
-// reserved are the words SQLite does not take for a name without quotes
-// (SQLite: parse.y, the tokens without %fallback ID).
-var reserved = wordSet(`add all alter and as autoincrement between case check collate commit constraint create
-	cross current_date current_time current_timestamp default deferrable delete distinct drop else escape except exists
-	foreign from full group having in index inner insert intersect into is isnull join left limit natural not notnull
-	null nothing on or order outer primary references returning right select set table then to transaction union unique update using
-	values when where generated`)
-
-// wordy are words SQLite takes for names, but a reader would stumble over.
-var wordy = wordSet(`abort action after always analyze asc attach before begin by cascade cast column conflict current
-	database deferred desc detach do each end exclude exclusive explain fail filter first following for glob
-	groups if ignore immediate indexed initially instead key last like match materialized no nulls of offset others over
-	partition plan pragma preceding query raise range recursive regexp reindex release rename replace restrict rollback
-	row rows savepoint temp temporary ties trigger unbounded vacuum view virtual window with without true false rowid`)

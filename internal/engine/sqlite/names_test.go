@@ -1,0 +1,16 @@
+package sqlite
+
+import (
+	"dappermirror/internal/engine/sqlite/reader"
+)
+
+// The parts of the engine under the names that the tests of the whole use.
+type Row = reader.Row
+
+var (
+	Build       = reader.Build
+	parseTable  = reader.ParseTable
+	namesItself = reader.NamesItself
+	renamed     = reader.Renamed
+	schemaRows  = reader.SchemaRows
+)

@@ -1,0 +1,34 @@
+package reader
+
+import (
+	"strings"
+	"testing"
+
+	"dappermirror/internal/core/judge"
+	"dappermirror/internal/engine"
+)
+
+// A dump with many rows streams by: what is held does not grow with it.
+func TestDumpStreams(t *testing.T) {
+	head := "PRAGMA foreign_keys=OFF;\nBEGIN TRANSACTION;\nCREATE TABLE a (id INTEGER PRIMARY KEY, b TEXT);\n"
+	row := "INSERT INTO a VALUES(1,'" + strings.Repeat("it''s; ", 2000) + "');\n"
+	tail := "CREATE INDEX i ON a (b);\nCOMMIT;\n"
+	read := func(text string) string {
+		c, err := ReadText(t.Context(), []engine.TextFile{{Name: "x.sql", Reader: strings.NewReader(text)}})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return judge.Whole(c)
+	}
+	if read(head+strings.Repeat(row, 500)+tail) != read(head+tail) {
+		t.Error("7 MB of rows are part of the structure")
+	}
+	s := newScanner("x", strings.NewReader(row+tail))
+	first, _, err := s.next()
+	if err != nil || len(first) > keep+8 {
+		t.Errorf("a statement with rows is held whole: %d bytes, %v", len(first), err)
+	}
+	if second, o, err := s.next(); err != nil || second != "CREATE INDEX i ON a (b);" || o.Line != 2 {
+		t.Errorf("behind it: %q %+v %v", second, o, err)
+	}
+}

@@ -1,0 +1,4 @@
+package writer
+
+// What the tests look at closely.
+var Lossy, ChangedValues = lossy, changedValues
