@@ -31,7 +31,7 @@ func split(t string) (base string, modifier []string, unsigned bool) {
 		base = f[0]
 	}
 	if i := strings.LastIndex(rest, ")"); i >= 0 {
-		modifier = newCursor("(" + rest[:i] + ")").items()
+		modifier = cursor("(" + rest[:i] + ")").Items()
 	}
 	return base, modifier, strings.Contains(t, "unsigned")
 }

@@ -75,3 +75,6 @@ func mentions(text string) map[string]bool {
 	}
 	return out
 }
+
+// cursor walks over a text of the server's.
+func cursor(text string) *sqltext.Cursor { return sqltext.NewCursor(dialect, text) }

@@ -46,104 +46,6 @@ func plain(text, database string) string {
 	return b.String()
 }
 
-// cursor walks over the tokens of a text, blanks left out.
-type cursor struct {
-	text string
-	toks []sqltext.Token
-	at   int
-}
-
-func newCursor(text string) *cursor {
-	c := &cursor{text: text}
-	for _, t := range sqltext.Lex(dialect, text) {
-		if !t.Blank() {
-			c.toks = append(c.toks, t)
-		}
-	}
-	return c
-}
-
-func (c *cursor) done() bool { return c.at >= len(c.toks) }
-
-func (c *cursor) peek() sqltext.Token {
-	if c.done() {
-		return sqltext.Token{Pos: len(c.text)}
-	}
-	return c.toks[c.at]
-}
-
-func (c *cursor) next() sqltext.Token {
-	t := c.peek()
-	c.at = min(c.at+1, len(c.toks))
-	return t
-}
-
-// take takes the words if they come next.
-func (c *cursor) take(words ...string) bool {
-	for i, w := range words {
-		if c.at+i >= len(c.toks) {
-			return false
-		}
-		if t := c.toks[c.at+i]; !t.Is(w) && !t.IsOp(w) {
-			return false
-		}
-	}
-	c.at += len(words)
-	return true
-}
-
-// end is where token i ends.
-func (c *cursor) end(i int) int {
-	if i < 0 || i >= len(c.toks) {
-		return len(c.text)
-	}
-	return c.toks[i].Pos + len(c.toks[i].Text)
-}
-
-// group takes a parenthesized group, whole.
-func (c *cursor) group() string {
-	start, depth := c.peek().Pos, 0
-	for !c.done() {
-		t := c.next()
-		if t.Text == "(" {
-			depth++
-		} else if t.Text == ")" {
-			if depth--; depth == 0 {
-				return c.text[start:c.end(c.at-1)]
-			}
-		}
-	}
-	return c.text[start:]
-}
-
-// rest is the text from the next token on.
-func (c *cursor) rest() string { return strings.TrimSpace(c.text[c.peek().Pos:]) }
-
-// items cuts a parenthesized list at its commas.
-func (c *cursor) items() []string {
-	if !c.take("(") {
-		return nil
-	}
-	var out []string
-	start, depth := c.peek().Pos, 0
-	for !c.done() {
-		t := c.next()
-		switch {
-		case t.Text == "(":
-			depth++
-		case t.Text == ")" && depth == 0, t.Text == "," && depth == 0:
-			out = append(out, strings.TrimSpace(c.text[start:t.Pos]))
-			if t.Text == ")" {
-				return out
-			}
-			start = c.peek().Pos
-		case t.Text == ")":
-			depth--
-		}
-	}
-	return out
-}
-
 // Kinds MySQL has besides the common ones.
 const (
 	kindPeriod   catalog.Kind = "period"
@@ -156,12 +58,12 @@ const (
 
 // parseTable makes an object of what SHOW CREATE TABLE prints.
 func parseTable(text string) (*catalog.Object, error) {
-	c := newCursor(text)
-	if !c.take("create", "table") {
+	c := cursor(text)
+	if !c.Take("create", "table") {
 		return nil, fmt.Errorf("the server printed a table in a way that is not understood: %.60q", text)
 	}
-	o := &catalog.Object{Kind: catalog.Table, Name: c.next().Name(), Space: "relation"}
-	items := c.items()
+	o := &catalog.Object{Kind: catalog.Table, Name: c.Next().Name(), Space: "relation"}
+	items := c.Items()
 	options(o, c)
 	for _, it := range items {
 		part, err := parsePart(it, o)
@@ -183,29 +85,29 @@ func parseTable(text string) (*catalog.Object, error) {
 var counters = map[string]bool{"AUTO_INCREMENT": true}
 
 // options reads what stands behind the columns.
-func options(o *catalog.Object, c *cursor) {
-	for !c.done() {
-		if c.take("with", "system", "versioning") {
+func options(o *catalog.Object, c *sqltext.Cursor) {
+	for !c.End() {
+		if c.Take("with", "system", "versioning") {
 			o.SetIf("system versioning", true)
 			continue
 		}
-		if t := c.peek(); t.Is("partition") {
-			o.Carry("written partitions", catalog.Scalar(c.rest()))
-			o.Set("partitions", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
+		if t := c.Peek(); t.Is("partition") {
+			o.Carry("written partitions", catalog.Scalar(c.Rest()))
+			o.Set("partitions", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
 			return
 		}
-		c.take("default")
-		name := strings.ToUpper(c.next().Name())
+		c.Take("default")
+		name := strings.ToUpper(c.Next().Name())
 		if name == "CHARACTER" {
-			c.take("set")
+			c.Take("set")
 			name = "CHARSET"
 		}
-		c.take("=")
+		c.Take("=")
 		var value string
-		if c.peek().Text == "(" {
-			value = c.group()
+		if c.Peek().Text == "(" {
+			value = c.Group()
 		} else {
-			value = c.next().Text
+			value = c.Next().Text
 		}
 		switch name {
 		case "ENGINE":
@@ -221,95 +123,95 @@ func options(o *catalog.Object, c *cursor) {
 				o.Set("option "+name, catalog.Scalar(value))
 			}
 		}
-		c.take(",")
+		c.Take(",")
 	}
 }
 
 // spaced is a text with one blank between its tokens.
 func spaced(text string) string {
 	var out []string
-	for _, t := range newCursor(text).toks {
+	for _, t := range cursor(text).Significant() {
 		out = append(out, t.Text)
 	}
 	return strings.Join(out, " ")
 }
 
 func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
-	c := newCursor(item)
-	if c.peek().Kind == sqltext.Quoted {
+	c := cursor(item)
+	if c.Peek().Kind == sqltext.Quoted {
 		return parseColumn(c, table), nil
 	}
 	name := ""
-	if c.take("constraint") && c.peek().Kind == sqltext.Quoted {
-		name = c.next().Name()
+	if c.Take("constraint") && c.Peek().Kind == sqltext.Quoted {
+		name = c.Next().Name()
 	}
 	index := func(class string) *catalog.Object {
-		o := &catalog.Object{Kind: catalog.Index, Name: c.next().Name()}
+		o := &catalog.Object{Kind: catalog.Index, Name: c.Next().Name()}
 		o.ID = strings.ToLower(o.Name)
 		o.SetText("class", class)
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
 		o.Carry("columns", catalog.List(keyColumns(c)...))
 		return o
 	}
 	switch {
-	case c.take("primary", "key"):
+	case c.Take("primary", "key"):
 		o := &catalog.Object{Kind: catalog.PrimaryKey, Name: "PRIMARY"}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
 		o.Carry("columns", catalog.List(keyColumns(c)...))
 		return o, nil
-	case c.take("unique", "key"):
+	case c.Take("unique", "key"):
 		return index("unique"), nil
-	case c.take("fulltext", "key"):
+	case c.Take("fulltext", "key"):
 		return index("fulltext"), nil
-	case c.take("spatial", "key"):
+	case c.Take("spatial", "key"):
 		return index("spatial"), nil
-	case c.take("key"):
+	case c.Take("key"):
 		return index(""), nil
-	case c.take("foreign", "key"):
+	case c.Take("foreign", "key"):
 		return parseForeignKey(c, name), nil
-	case c.take("check"):
+	case c.Take("check"):
 		o := &catalog.Object{Kind: catalog.Check, Name: name}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
 		return o, nil
-	case c.take("period", "for"):
-		o := &catalog.Object{Kind: kindPeriod, Name: c.next().Name()}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.rest(), Canon: spaced(c.rest())}))
+	case c.Take("period", "for"):
+		o := &catalog.Object{Kind: kindPeriod, Name: c.Next().Name()}
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
 		return o, nil
 	}
 	return nil, fmt.Errorf("the server printed a part in a way that is not understood: %.60q", item)
 }
 
 // keyColumns are the columns of an index, folded, as far as they are columns.
-func keyColumns(c *cursor) []string {
+func keyColumns(c *sqltext.Cursor) []string {
 	var out []string
-	for _, it := range c.items() {
-		if t := newCursor(it).peek(); t.Kind == sqltext.Quoted {
+	for _, it := range c.Items() {
+		if t := cursor(it).Peek(); t.Kind == sqltext.Quoted {
 			out = append(out, strings.ToLower(t.Name()))
 		}
 	}
 	return out
 }
 
-func parseForeignKey(c *cursor, name string) *catalog.Object {
+func parseForeignKey(c *sqltext.Cursor, name string) *catalog.Object {
 	o := &catalog.Object{Kind: catalog.ForeignKey, Name: name, ID: strings.ToLower(name)}
-	start := c.peek().Pos
-	cols := c.items()
-	c.take("references")
-	parent := c.next().Name()
-	if c.take(".") { // in another database
-		parent += "." + c.next().Name()
+	start := c.Peek().Pos
+	cols := c.Items()
+	c.Take("references")
+	parent := c.Next().Name()
+	if c.Take(".") { // in another database
+		parent += "." + c.Next().Name()
 	}
-	far := c.items()
-	def := "FOREIGN KEY " + strings.TrimSpace(c.text[start:c.peek().Pos])
-	for !c.done() {
-		if !c.take("on") {
-			c.next()
+	far := c.Items()
+	def := "FOREIGN KEY " + strings.TrimSpace(c.Text[start:c.Peek().Pos])
+	for !c.End() {
+		if !c.Take("on") {
+			c.Next()
 			continue
 		}
-		what := strings.ToUpper(c.next().Text)
+		what := strings.ToUpper(c.Next().Text)
 		var words []string
-		for !c.done() && !c.peek().Is("on") {
-			words = append(words, strings.ToUpper(c.next().Text))
+		for !c.End() && !c.Peek().Is("on") {
+			words = append(words, strings.ToUpper(c.Next().Text))
 		}
 		// RESTRICT and NO ACTION are one thing to the engine.
 		if rule := strings.Join(words, " "); rule != "RESTRICT" && rule != "NO ACTION" {
@@ -320,7 +222,7 @@ func parseForeignKey(c *cursor, name string) *catalog.Object {
 	names := func(l []string) []string {
 		var out []string
 		for _, s := range l {
-			out = append(out, strings.ToLower(newCursor(s).peek().Name()))
+			out = append(out, strings.ToLower(cursor(s).Peek().Name()))
 		}
 		return out
 	}
@@ -336,26 +238,26 @@ var stringTypes = map[string]bool{"char": true, "varchar": true, "tinytext": tru
 // widthless are the types whose printed width means nothing without ZEROFILL.
 var widthless = map[string]bool{"smallint": true, "mediumint": true, "int": true, "bigint": true, "year": true}
 
-func parseColumn(c *cursor, table *catalog.Object) *catalog.Object {
-	o := &catalog.Object{Kind: catalog.Column, Name: c.next().Name()}
+func parseColumn(c *sqltext.Cursor, table *catalog.Object) *catalog.Object {
+	o := &catalog.Object{Kind: catalog.Column, Name: c.Next().Name()}
 	o.ID = strings.ToLower(o.Name)
 	if o.ID != o.Name {
 		o.Set("letter case", catalog.Scalar(o.Name))
 	}
-	base := strings.ToLower(c.next().Text)
+	base := strings.ToLower(c.Next().Text)
 	typ := base
-	if base == "double" && c.take("precision") {
+	if base == "double" && c.Take("precision") {
 		typ = "double"
 	}
 	modifier := ""
-	if c.peek().Text == "(" {
-		modifier = c.group()
+	if c.Peek().Text == "(" {
+		modifier = c.Group()
 	}
 	sign := ""
-	if c.take("unsigned") {
+	if c.Take("unsigned") {
 		sign = " unsigned"
 	}
-	if c.take("zerofill") {
+	if c.Take("zerofill") {
 		sign += " zerofill"
 	}
 	meaningless := widthless[base] || base == "tinyint" && modifier != "(1)"
@@ -382,53 +284,53 @@ func parseColumn(c *cursor, table *catalog.Object) *catalog.Object {
 
 // columnAttributes reads what stands behind a column's type; the character set
 // and collation, which depend on the table's, are answered.
-func columnAttributes(c *cursor, o *catalog.Object) (charset, collation string) {
-	for !c.done() {
+func columnAttributes(c *sqltext.Cursor, o *catalog.Object) (charset, collation string) {
+	for !c.End() {
 		switch {
-		case c.take("character", "set"), c.take("charset"):
-			charset = c.next().Text
-		case c.take("collate"):
-			collation = c.next().Text
-		case c.take("not", "null"):
+		case c.Take("character", "set"), c.Take("charset"):
+			charset = c.Next().Text
+		case c.Take("collate"):
+			collation = c.Next().Text
+		case c.Take("not", "null"):
 			o.SetIf("not null", true)
-		case c.take("null"):
+		case c.Take("null"):
 			o.Carry("null", catalog.Scalar("yes"))
-		case c.take("auto_increment"):
+		case c.Take("auto_increment"):
 			o.SetIf("auto increment", true)
-		case c.take("on", "update"):
+		case c.Take("on", "update"):
 			o.Set("on update", catalog.PlainSQL(expression(c)))
-		case c.take("default"):
+		case c.Take("default"):
 			if e := expression(c); !strings.EqualFold(e, "null") {
 				o.Set("default", catalog.PlainSQL(e))
 			}
-		case c.take("generated", "always", "as", "row"), c.take("as", "row"):
-			o.Set("versioning", catalog.Scalar("ROW "+strings.ToUpper(c.next().Text)))
-		case c.take("generated", "always", "as"), c.take("as"):
-			e := c.group()
+		case c.Take("generated", "always", "as", "row"), c.Take("as", "row"):
+			o.Set("versioning", catalog.Scalar("ROW "+strings.ToUpper(c.Next().Text)))
+		case c.Take("generated", "always", "as"), c.Take("as"):
+			e := c.Group()
 			kind := "virtual"
-			if c.take("stored") || c.take("persistent") {
+			if c.Take("stored") || c.Take("persistent") {
 				kind = "stored"
 			} else {
-				c.take("virtual")
+				c.Take("virtual")
 			}
 			o.Set("generated", catalog.Scalar(kind))
 			o.Set("expression", catalog.PlainSQL(e))
-		case c.take("invisible"):
+		case c.Take("invisible"):
 			o.SetIf("invisible", true)
-		case c.take("compressed"):
+		case c.Take("compressed"):
 			o.SetIf("compressed", true)
-		case c.take("without", "system", "versioning"):
+		case c.Take("without", "system", "versioning"):
 			o.Set("versioning", catalog.Scalar("WITHOUT SYSTEM VERSIONING"))
-		case c.take("comment"):
-			o.Set("comment", catalog.Scalar(unquote(c.next().Text)))
-		case c.take("check"):
-			o.Set("check", catalog.PlainSQL(c.group()))
+		case c.Take("comment"):
+			o.Set("comment", catalog.Scalar(unquote(c.Next().Text)))
+		case c.Take("check"):
+			o.Set("check", catalog.PlainSQL(c.Group()))
 		default:
-			word := c.next().Text
-			if c.take("=") {
-				word += "=" + c.next().Text
-			} else if c.peek().Text == "(" {
-				word += c.group()
+			word := c.Next().Text
+			if c.Take("=") {
+				word += "=" + c.Next().Text
+			} else if c.Peek().Text == "(" {
+				word += c.Group()
 			}
 			o.Set("also", catalog.Scalar(strings.TrimSpace(o.Text("also")+" "+word)))
 		}
@@ -441,22 +343,22 @@ var attributes = map[string]bool{"on": true, "auto_increment": true, "comment": 
 	"without": true, "collate": true, "compressed": true, "column_format": true, "storage": true, "ref_system_id": true}
 
 // expression takes the expression of a default: a literal, a call, or a group.
-func expression(c *cursor) string {
-	start := c.peek().Pos
-	if c.peek().Text == "(" {
-		return c.group()
+func expression(c *sqltext.Cursor) string {
+	start := c.Peek().Pos
+	if c.Peek().Text == "(" {
+		return c.Group()
 	}
-	c.next()
-	for !c.done() {
-		t := c.peek()
+	c.Next()
+	for !c.End() {
+		t := c.Peek()
 		if t.Kind == sqltext.Word && attributes[strings.ToLower(t.Text)] {
 			break
 		}
 		if t.Text == "(" {
-			c.group()
+			c.Group()
 			continue
 		}
-		c.next()
+		c.Next()
 	}
-	return strings.TrimSpace(c.text[start:max(start, c.end(c.at-1))])
+	return strings.TrimSpace(c.Text[start:max(start, c.Behind())])
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 )
 
 // reader fills a catalog from SHOW CREATE and the lists that name things.
@@ -245,22 +246,22 @@ func (r *reader) tables(ctx context.Context, names map[string][]string) error {
 // withoutDefiner takes the definer out of a CREATE statement, and the word
 // CREATE with what stands between.
 func withoutDefiner(text string) (definer, algorithm, rest string) {
-	c := newCursor(text)
-	c.take("create")
-	for !c.done() {
+	c := cursor(text)
+	c.Take("create")
+	for !c.End() {
 		switch {
-		case c.take("or", "replace"):
-		case c.take("algorithm", "="):
-			algorithm = c.next().Text
-		case c.take("definer", "="):
-			start := c.peek().Pos
-			c.next()
-			if c.take("@") {
-				c.next()
+		case c.Take("or", "replace"):
+		case c.Take("algorithm", "="):
+			algorithm = c.Next().Text
+		case c.Take("definer", "="):
+			start := c.Peek().Pos
+			c.Next()
+			if c.Take("@") {
+				c.Next()
 			}
-			definer = strings.TrimSpace(c.text[start:c.end(c.at-1)])
+			definer = strings.TrimSpace(c.Text[start:c.Behind()])
 		default:
-			return definer, algorithm, c.rest()
+			return definer, algorithm, c.Rest()
 		}
 	}
 	return definer, algorithm, ""
@@ -281,20 +282,20 @@ func (r *reader) views(ctx context.Context, names map[string][]string) error {
 func parseView(name, text string) *catalog.Object {
 	definer, algorithm, rest := withoutDefiner(text)
 	o := &catalog.Object{Kind: catalog.View, Name: name, Space: "relation"}
-	c := newCursor(rest)
-	if c.take("sql", "security") {
-		o.Set("security", catalog.Scalar(strings.ToLower(c.next().Text)))
+	c := cursor(rest)
+	if c.Take("sql", "security") {
+		o.Set("security", catalog.Scalar(strings.ToLower(c.Next().Text)))
 	}
-	c.take("view")
-	c.next()
-	if c.peek().Text == "(" { // MySQL names the columns here, too
-		o.Carry("columns", catalog.Scalar(c.group()))
+	c.Take("view")
+	c.Next()
+	if c.Peek().Text == "(" { // MySQL names the columns here, too
+		o.Carry("columns", catalog.Scalar(c.Group()))
 	}
-	c.take("as")
+	c.Take("as")
 	if algorithm != "" && !strings.EqualFold(algorithm, "undefined") {
 		o.Set("algorithm", catalog.Scalar(strings.ToLower(algorithm)))
 	}
-	o.Set("definition", catalog.PlainSQL(c.rest()))
+	o.Set("definition", catalog.PlainSQL(c.Rest()))
 	o.Optional("definer", "definers", catalog.Scalar(definer))
 	return o
 }
@@ -302,32 +303,32 @@ func parseView(name, text string) *catalog.Object {
 func (r *reader) sequences(ctx context.Context, names map[string][]string) error {
 	return r.shown(ctx, "SEQUENCE", names["SEQUENCE"], func(m row) error {
 		o := &catalog.Object{Kind: catalog.Sequence, Name: m["Table"], Space: "relation"}
-		c := newCursor(m["Create Table"])
-		c.take("create", "sequence")
-		c.next()
-		c.take("as")
-		for !c.done() {
+		c := cursor(m["Create Table"])
+		c.Take("create", "sequence")
+		c.Next()
+		c.Take("as")
+		for !c.End() {
 			switch {
-			case c.take("start", "with"):
+			case c.Take("start", "with"):
 				o.Set("start", catalog.Scalar(signed(c)))
-			case c.take("minvalue"):
+			case c.Take("minvalue"):
 				o.Set("minimum", catalog.Scalar(signed(c)))
-			case c.take("maxvalue"):
+			case c.Take("maxvalue"):
 				o.Set("maximum", catalog.Scalar(signed(c)))
-			case c.take("increment", "by"):
+			case c.Take("increment", "by"):
 				o.Set("increment", catalog.Scalar(signed(c)))
-			case c.take("cache"):
+			case c.Take("cache"):
 				o.Set("cache", catalog.Scalar(signed(c)))
-			case c.take("nocache"):
+			case c.Take("nocache"):
 				o.Set("cache", catalog.Scalar("0"))
-			case c.take("cycle"):
+			case c.Take("cycle"):
 				o.SetIf("cycle", true)
-			case c.take("engine", "="):
-				o.Set("engine", catalog.Scalar(c.next().Text))
-			case c.take("comment", "="):
-				o.Set("comment", catalog.Scalar(unquote(c.next().Text)))
+			case c.Take("engine", "="):
+				o.Set("engine", catalog.Scalar(c.Next().Text))
+			case c.Take("comment", "="):
+				o.Set("comment", catalog.Scalar(unquote(c.Next().Text)))
 			default:
-				c.next()
+				c.Next()
 			}
 		}
 		r.c.Add(o)
@@ -335,10 +336,10 @@ func (r *reader) sequences(ctx context.Context, names map[string][]string) error
 	})
 }
 
-func signed(c *cursor) string {
-	s := c.next().Text
+func signed(c *sqltext.Cursor) string {
+	s := c.Next().Text
 	if s == "-" {
-		s += c.next().Text
+		s += c.Next().Text
 	}
 	return s
 }

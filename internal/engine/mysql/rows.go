@@ -141,15 +141,15 @@ func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
 // duplicates asks for rows that share a key.
 func duplicates(o, p *catalog.Object) *order.Question {
 	var keys, given []string
-	for _, it := range newCursor(p.Text("definition")).items() {
-		k := newCursor(it)
-		name := k.next()
+	for _, it := range cursor(p.Text("definition")).Items() {
+		k := cursor(it)
+		name := k.Next()
 		switch {
 		case name.Text == "(":
 			keys = append(keys, it)
-		case k.peek().Text == "(":
-			keys = append(keys, fmt.Sprintf("LEFT(%s, %s)", name.Text, strings.Trim(k.group(), "()")))
-		case k.take("without"):
+		case k.Peek().Text == "(":
+			keys = append(keys, fmt.Sprintf("LEFT(%s, %s)", name.Text, strings.Trim(k.Group(), "()")))
+		case k.Take("without"):
 			return nil
 		default:
 			keys = append(keys, name.Text)
@@ -283,26 +283,26 @@ func pow10(n int) int {
 // told.
 func outside(c *order.Change, o *catalog.Object) *order.Question {
 	head, list := cutPartitions(c.Source.Text("written partitions"))
-	h := newCursor(head)
-	if !h.take("partition", "by") || len(list) == 0 {
+	h := cursor(head)
+	if !h.Take("partition", "by") || len(list) == 0 {
 		return nil
 	}
-	kind := strings.ToUpper(h.next().Text)
-	columns := h.take("columns")
-	by := strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(h.group(), "("), ")"))
+	kind := strings.ToUpper(h.Next().Text)
+	columns := h.Take("columns")
+	by := strings.TrimSpace(strings.TrimSuffix(strings.TrimPrefix(h.Group(), "("), ")"))
 	if columns && strings.Contains(by, ",") {
 		return nil
 	}
 	switch kind {
 	case "RANGE":
-		p := newCursor(list[len(list)-1])
-		for !p.done() && !p.take("less", "than") {
-			p.next()
+		p := cursor(list[len(list)-1])
+		for !p.End() && !p.Take("less", "than") {
+			p.Next()
 		}
-		if p.done() || p.take("maxvalue") {
+		if p.End() || p.Take("maxvalue") {
 			return nil
 		}
-		bound := p.group()
+		bound := p.Group()
 		if strings.Contains(strings.ToUpper(bound), "MAXVALUE") {
 			return nil
 		}
@@ -310,14 +310,14 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 	case "LIST":
 		var in []string
 		for _, text := range list {
-			p := newCursor(text)
-			for !p.done() && !p.take("values", "in") {
-				if p.take("default") {
+			p := cursor(text)
+			for !p.End() && !p.Take("values", "in") {
+				if p.Take("default") {
 					return nil
 				}
-				p.next()
+				p.Next()
 			}
-			in = append(in, p.items()...)
+			in = append(in, p.Items()...)
 		}
 		if slices.ContainsFunc(in, func(s string) bool { return strings.EqualFold(s, "null") }) {
 			return nil

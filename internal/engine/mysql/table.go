@@ -754,12 +754,12 @@ func appended(now, was string) (string, bool) {
 
 // cutPartitions cuts a partitioning into what it is by and its partitions.
 func cutPartitions(s string) (head string, list []string) {
-	c := newCursor(s)
-	for !c.done() {
-		if c.peek().Text == "(" && c.at+1 < len(c.toks) && c.toks[c.at+1].Is("partition") {
-			return spaced(s[:c.peek().Pos]), c.items()
+	c := cursor(s)
+	for !c.End() {
+		if c.Peek().Text == "(" && c.PeekAfter(1).Is("partition") {
+			return spaced(s[:c.Peek().Pos]), c.Items()
 		}
-		c.next()
+		c.Next()
 	}
 	return spaced(s), nil
 }
@@ -795,9 +795,9 @@ func reorganized(now, was string) (old, into string, ok bool) {
 	}
 	var names []string
 	for _, p := range l2 {
-		c := newCursor(p)
-		c.take("partition")
-		names = append(names, quote(c.next().Name()))
+		c := cursor(p)
+		c.Take("partition")
+		names = append(names, quote(c.Next().Name()))
 	}
 	return strings.Join(names, ", "), strings.Join(l1, ",\n  "), true
 }
@@ -828,7 +828,7 @@ func (w *Writer) triggerAround(ch *change, it *compare.Item) []*order.Action {
 
 // onUpdate tells whether a trigger looks at updates.
 func onUpdate(trigger *catalog.Object) bool {
-	for _, t := range newCursor(trigger.Text("definition")).toks {
+	for _, t := range cursor(trigger.Text("definition")).Significant() {
 		switch {
 		case t.Is("update"):
 			return true

@@ -166,9 +166,9 @@ func (t *textReader) alter(stmt, table string, origin *Origin) error {
 	}
 	p := newParser(stmt)
 	for range 2 { // ALTER TABLE
-		p.next()
+		p.Next()
 	}
-	if _, err := p.qualifiedName(); err == nil && p.take("rename", "to") {
+	if _, err := p.qualifiedName(); err == nil && p.Take("rename", "to") {
 		return t.settle()
 	}
 	return nil
@@ -231,10 +231,10 @@ var affinityNames = map[string]string{"INTEGER": " INT", "TEXT": " TEXT", "REAL"
 // run: it need not end. A view over it has the same columns.
 func (t *textReader) createAs(name, stmt string, origin *Origin) error {
 	p := newParser(stmt)
-	if _, err := p.parseHead(); err != nil || !p.take("as") {
+	if _, err := p.parseHead(); err != nil || !p.Take("as") {
 		return textError(origin, stmt, 0, "AS expected")
 	}
-	query := vocab.Statement(stmt[p.peek().Pos:])
+	query := vocab.Statement(stmt[p.Peek().Pos:])
 	m := &t.memory
 	if err := m.open(t); err != nil {
 		return err

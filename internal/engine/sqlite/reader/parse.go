@@ -13,10 +13,8 @@ import (
 // parser walks the tokens of one CREATE statement, as SQLite stores it in
 // sqlite_schema.sql (SQLite: The Schema Table) or as a person wrote it.
 type parser struct {
-	text string
-	toks []sqltext.Token // space and comments included
-	pos  int             // at a significant token, or at the end
-	buf  *[]sqltext.Token
+	*sqltext.Cursor
+	buf *[]sqltext.Token
 }
 
 // SyntaxError says where a statement could not be read.
@@ -41,91 +39,30 @@ var buffers = sync.Pool{New: func() any { b := make([]sqltext.Token, 0, 512); re
 
 func newParser(text string) *parser {
 	buf := buffers.Get().(*[]sqltext.Token)
-	p := &parser{text: text, toks: sqltext.LexInto(*buf, vocab.Dialect, text), buf: buf}
-	p.skip()
-	return p
+	return &parser{sqltext.CursorOver(text, sqltext.LexInto(*buf, vocab.Dialect, text)), buf}
 }
 
 // free gives the tokens back; nothing may hold them any more.
 func (p *parser) free() {
-	*p.buf = p.toks[:0]
-	p.toks = nil
+	*p.buf = p.Toks[:0]
+	p.Toks = nil
 	buffers.Put(p.buf)
 }
 
-func (p *parser) skip() {
-	for p.pos < len(p.toks) && p.toks[p.pos].Blank() {
-		p.pos++
-	}
-}
-
-func (p *parser) peek() sqltext.Token {
-	if p.pos < len(p.toks) {
-		return p.toks[p.pos]
-	}
-	return sqltext.Token{Pos: len(p.text)}
-}
-
-// peekAfter is the n-th significant token after the current one.
-func (p *parser) peekAfter(n int) sqltext.Token {
-	for i := p.pos + 1; i < len(p.toks); i++ {
-		if !p.toks[i].Blank() {
-			if n--; n == 0 {
-				return p.toks[i]
-			}
-		}
-	}
-	return sqltext.Token{}
-}
-
-func (p *parser) next() sqltext.Token {
-	t := p.peek()
-	p.pos++
-	p.skip()
-	return t
-}
-
-func (p *parser) end() bool { return p.pos >= len(p.toks) }
-
-// take consumes the words if they all come next.
-func (p *parser) take(words ...string) bool {
-	for i, w := range words {
-		t := p.peek()
-		if i > 0 {
-			t = p.peekAfter(i)
-		}
-		if !t.Is(w) {
-			return false
-		}
-	}
-	for range words {
-		p.next()
-	}
-	return true
-}
-
-func (p *parser) takeOp(op string) bool {
-	if p.peek().IsOp(op) {
-		p.next()
-		return true
-	}
-	return false
-}
-
 func (p *parser) fail(want string) error {
-	t := p.peek()
+	t := p.Peek()
 	return &SyntaxError{Offset: t.Pos, Near: t.Text, Want: want}
 }
 
 // name reads a name; SQLite also takes a string for one.
 func (p *parser) name() (string, error) {
-	t := p.peek()
+	t := p.Peek()
 	switch {
 	case t.IsName():
-		p.next()
+		p.Next()
 		return t.Name(), nil
 	case t.Kind == sqltext.String && strings.HasPrefix(t.Text, "'"):
-		p.next()
+		p.Next()
 		return t.StringValue(), nil
 	}
 	return "", p.fail("a name")
@@ -134,23 +71,14 @@ func (p *parser) name() (string, error) {
 // group consumes a bracketed run, brackets included, and answers the tokens
 // between them.
 func (p *parser) group() ([]sqltext.Token, error) {
-	if !p.peek().IsOp("(") {
+	if !p.Peek().IsOp("(") {
 		return nil, p.fail("(")
 	}
-	depth, from := 0, p.pos+1
-	for !p.end() {
-		i := p.pos
-		t := p.next()
-		switch {
-		case t.IsOp("("):
-			depth++
-		case t.IsOp(")"):
-			if depth--; depth == 0 {
-				return p.toks[from:i], nil
-			}
-		}
+	toks, ok := p.Bracketed()
+	if !ok {
+		return nil, p.fail(")")
 	}
-	return nil, p.fail(")")
+	return toks, nil
 }
 
 // splitComma cuts tokens at the commas outside brackets.
@@ -224,16 +152,16 @@ func (p *parser) closed(h head, typ, name string) error {
 	if kind != typ || catalog.FoldASCII(h.name) != catalog.FoldASCII(name) {
 		return fmt.Errorf("its stored text makes %s %s instead", h.kind.Title(), sqltext.CommentSafe(h.name))
 	}
-	for i, t := range p.toks {
+	for i, t := range p.Toks {
 		switch {
 		case t.Kind == sqltext.Bad:
 			return &SyntaxError{Offset: t.Pos, Near: t.Text[:1], Want: "a quote that closes"}
-		case t.IsOp(";") && h.kind != catalog.Trigger && len(significant(p.toks[i+1:])) > 0:
+		case t.IsOp(";") && h.kind != catalog.Trigger && len(significant(p.Toks[i+1:])) > 0:
 			return &SyntaxError{Offset: t.Pos, Near: t.Text, Want: "the end of the definition"}
 		}
 	}
 	if h.kind == catalog.Trigger {
-		if err := sqltext.Closed(vocab.Dialect, vocab.Statement(p.text)); err != nil {
+		if err := sqltext.Closed(vocab.Dialect, vocab.Statement(p.Text)); err != nil {
 			return err
 		}
 	}
@@ -255,35 +183,35 @@ type head struct {
 // parseHead reads CREATE … name.
 func (p *parser) parseHead() (head, error) {
 	var h head
-	if !p.take("create") {
+	if !p.Take("create") {
 		return h, p.fail("CREATE")
 	}
-	h.temp = p.take("temp") || p.take("temporary")
+	h.temp = p.Take("temp") || p.Take("temporary")
 	switch {
-	case p.take("table"):
+	case p.Take("table"):
 		h.kind = catalog.Table
-	case p.take("virtual", "table"):
+	case p.Take("virtual", "table"):
 		h.kind = catalog.VirtualTable
-	case p.take("view"):
+	case p.Take("view"):
 		h.kind = catalog.View
-	case p.take("trigger"):
+	case p.Take("trigger"):
 		h.kind = catalog.Trigger
-	case p.take("index"):
+	case p.Take("index"):
 		h.kind = catalog.Index
-	case p.take("unique", "index"):
+	case p.Take("unique", "index"):
 		h.kind, h.unique = catalog.Index, true
 	default:
 		return h, p.fail("TABLE, INDEX, VIEW or TRIGGER")
 	}
-	h.afterCre = p.pos
-	p.take("if", "not", "exists")
-	if p.peekAfter(1).IsOp(".") {
-		p.next()
-		p.next()
+	h.afterCre = p.At
+	p.Take("if", "not", "exists")
+	if p.PeekAfter(1).IsOp(".") {
+		p.Next()
+		p.Next()
 	}
-	h.verbEnd, h.nameAt = p.pos, p.pos
+	h.verbEnd, h.nameAt = p.At, p.At
 	name, err := p.name()
-	h.name, h.headEnd = name, p.pos
+	h.name, h.headEnd = name, p.At
 	return h, err
 }
 

@@ -21,9 +21,9 @@ func Renamed(o *catalog.Object, as string) string {
 		return text
 	}
 	var b strings.Builder
-	b.WriteString(text[:p.toks[h.nameAt].Pos])
+	b.WriteString(text[:p.Toks[h.nameAt].Pos])
 	b.WriteString(vocab.Quote(as))
-	rest := p.toks[h.nameAt+1:]
+	rest := p.Toks[h.nameAt+1:]
 	for i, t := range rest {
 		if t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(rest) && rest[i+1].IsOp(".") {
 			b.WriteString(vocab.Quote(as))

@@ -343,7 +343,7 @@ func parseVirtual(text, name string) (*catalog.Object, error) {
 		return nil, err
 	}
 	o := &catalog.Object{Kind: catalog.VirtualTable, Name: h.name, ID: catalog.FoldASCII(h.name), Space: "relation"}
-	if !p.take("using") {
+	if !p.Take("using") {
 		return nil, p.fail("USING")
 	}
 	module, err := p.name()
@@ -351,7 +351,7 @@ func parseVirtual(text, name string) (*catalog.Object, error) {
 		return nil, err
 	}
 	o.Set("module", catalog.Scalar(catalog.FoldASCII(module)))
-	if p.peek().IsOp("(") {
+	if p.Peek().IsOp("(") {
 		toks, err := p.group()
 		if err != nil {
 			return nil, err
@@ -461,7 +461,7 @@ func (b *builder) needs(o *catalog.Object, v catalog.Value, toks []sqltext.Token
 // definition makes the counted value of a whole statement, without the words
 // of its head that say nothing (IF NOT EXISTS, the schema's name).
 func (b *builder) definition(p *parser, h head, self string) (catalog.Value, []sqltext.Token) {
-	toks := p.toks
+	toks := p.Toks
 	n := b.statementNames(toks[h.headEnd:], self)
 	body := n.value(toks[h.headEnd:])
 	text := ""
@@ -471,7 +471,7 @@ func (b *builder) definition(p *parser, h head, self string) (catalog.Value, []s
 	v := catalog.SQL(append([]catalog.Piece{{Text: text, Canon: ""}}, body.Pieces...)...)
 	// What is the same to the letter is the same, whatever the names in it
 	// stand for on either side.
-	sum := sha256.Sum256([]byte(p.text))
+	sum := sha256.Sum256([]byte(p.Text))
 	v.Key = hex.EncodeToString(sum[:8])
 	return v, toks[h.headEnd:]
 }
@@ -510,11 +510,11 @@ func (b *builder) trigger(r Row) error {
 	}
 	o := &catalog.Object{Kind: catalog.Trigger, Name: r.Name, ID: catalog.FoldASCII(r.Name)}
 	// FOR EACH ROW is the only kind there is: saying so is like a comment.
-	for ; !p.end() && !p.peek().Is("begin"); p.next() {
-		if p.peek().Is("for") && p.peekAfter(1).Is("each") {
+	for ; !p.End() && !p.Peek().Is("begin"); p.Next() {
+		if p.Peek().Is("for") && p.PeekAfter(1).Is("each") {
 			for range 3 {
-				p.toks[p.pos].Kind = sqltext.Comment
-				p.skip()
+				p.Toks[p.At].Kind = sqltext.Comment
+				p.Skip()
 			}
 			break
 		}
@@ -536,7 +536,7 @@ func addIndex(owner *catalog.Object, r Row) error {
 	}
 	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, ID: catalog.FoldASCII(r.Name), Space: "relation"}
 	o.SetIf("unique", h.unique)
-	if !p.take("on") {
+	if !p.Take("on") {
 		return p.fail("ON")
 	}
 	if _, err := p.name(); err != nil {
@@ -568,8 +568,8 @@ func addIndex(owner *catalog.Object, r Row) error {
 		canon = append(canon, n.value(spread(sig)).Canonical())
 	}
 	o.Set("columns", catalog.List(canon...))
-	if p.take("where") {
-		v := n.value(p.toks[p.pos:])
+	if p.Take("where") {
+		v := n.value(p.Toks[p.At:])
 		o.Set("where", v)
 		refs = append(refs, v.Refs()...)
 	}

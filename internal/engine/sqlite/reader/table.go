@@ -45,34 +45,34 @@ func ParseTable(text, name string) (*catalog.Object, error) {
 			return &catalog.Ref{Kind: catalog.Table, Name: obj.ID, PartKind: catalog.Column, Part: n}
 		},
 	}
-	if p.take("as") {
-		return nil, &SyntaxError{Offset: p.peek().Pos, Near: "AS", Want: "a list of columns (CREATE TABLE … AS must be executed)"}
+	if p.Take("as") {
+		return nil, &SyntaxError{Offset: p.Peek().Pos, Near: "AS", Want: "a list of columns (CREATE TABLE … AS must be executed)"}
 	}
-	if !p.takeOp("(") {
+	if !p.Take("(") {
 		return nil, p.fail("(")
 	}
 	for {
 		if err := t.element(); err != nil {
 			return nil, err
 		}
-		if p.takeOp(",") {
+		if p.Take(",") {
 			continue
 		}
-		if p.takeOp(")") {
+		if p.Take(")") {
 			break
 		}
 		// SQLite: the comma between table constraints may be left out.
-		if !tableConstraintStart(p.peek()) {
+		if !tableConstraintStart(p.Peek()) {
 			return nil, p.fail(", or )")
 		}
 	}
-	for !p.end() {
+	for !p.End() {
 		switch {
-		case p.take("without", "rowid"):
+		case p.Take("without", "rowid"):
 			obj.Set("without rowid", catalog.Scalar("yes"))
-		case p.take("strict"):
+		case p.Take("strict"):
 			obj.Set("strict", catalog.Scalar("yes"))
-		case p.takeOp(","), p.takeOp(";"):
+		case p.Take(","), p.Take(";"):
 		default:
 			return nil, p.fail("WITHOUT ROWID, STRICT or the end")
 		}
@@ -89,7 +89,7 @@ func tableConstraintStart(tok sqltext.Token) bool {
 }
 
 func (t *tableParser) element() error {
-	tok := t.peek()
+	tok := t.Peek()
 	if tok.Kind == sqltext.Word && tableConstraintStart(tok) && len(t.cols) > 0 {
 		return t.tableConstraint()
 	}
@@ -104,33 +104,33 @@ func (t *tableParser) column() error {
 	col := &catalog.Object{Kind: catalog.Column, Name: name, ID: catalog.FoldASCII(name)}
 	t.obj.Add(col)
 	t.cols[col.ID] = true
-	from := t.pos
+	from := t.At
 	for {
-		tok := t.peek()
-		if tok.Kind == sqltext.Word && columnConstraint[strings.ToLower(tok.Text)] && !(tok.Is("generated") && !t.peekAfter(1).Is("always")) {
+		tok := t.Peek()
+		if tok.Kind == sqltext.Word && columnConstraint[strings.ToLower(tok.Text)] && !(tok.Is("generated") && !t.PeekAfter(1).Is("always")) {
 			break
 		}
 		if tok.IsName() || tok.Kind == sqltext.String {
-			t.next()
+			t.Next()
 			continue
 		}
-		if tok.IsOp("(") && t.pos > from {
+		if tok.IsOp("(") && t.At > from {
 			if _, err := t.group(); err != nil {
 				return err
 			}
 		}
 		break
 	}
-	if typ := t.toks[from:t.pos]; len(significant(typ)) > 0 {
+	if typ := t.Toks[from:t.At]; len(significant(typ)) > 0 {
 		col.Set("type", typeValue(typ))
 	}
 	constraint := "" // name given by CONSTRAINT
 	for {
-		tok := t.peek()
-		if t.end() || tok.IsOp(",") || tok.IsOp(")") {
+		tok := t.Peek()
+		if t.End() || tok.IsOp(",") || tok.IsOp(")") {
 			return nil
 		}
-		if t.take("constraint") {
+		if t.Take("constraint") {
 			if constraint, err = t.name(); err != nil {
 				return err
 			}
@@ -169,16 +169,16 @@ func typeValue(toks []sqltext.Token) catalog.Value {
 func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) error {
 	here := []string{col.Name}
 	switch {
-	case t.take("primary", "key"):
+	case t.Take("primary", "key"):
 		pk := &catalog.Object{Kind: catalog.PrimaryKey, Name: constraint}
 		desc := false
-		if t.take("desc") {
+		if t.Take("desc") {
 			desc = true
 		} else {
-			t.take("asc")
+			t.Take("asc")
 		}
 		t.conflict(pk)
-		if t.take("autoincrement") {
+		if t.Take("autoincrement") {
 			pk.Set("autoincrement", catalog.Scalar("yes"))
 		}
 		term := sqltext.Token{Kind: sqltext.Quoted, Text: sqltext.Always(col.Name)}
@@ -189,22 +189,22 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 			pk.Set("inline descending", catalog.Scalar("yes"))
 		}
 		t.key(pk, terms)
-	case t.take("not", "null"):
+	case t.Take("not", "null"):
 		v := &catalog.Object{}
 		t.conflict(v)
 		col.Set("not null", catalog.Scalar("yes"))
 		col.SetText("not null conflict", v.Text("conflict"))
-	case t.take("null"):
+	case t.Take("null"):
 		t.conflict(&catalog.Object{})
-	case t.take("unique"):
+	case t.Take("unique"):
 		u := &catalog.Object{Kind: catalog.Unique, Name: constraint}
 		t.conflict(u)
 		t.key(u, []sqltext.Token{{Kind: sqltext.Quoted, Text: sqltext.Always(col.Name)}})
-	case t.take("check"):
+	case t.Take("check"):
 		return t.check(constraint, col.ID)
-	case t.take("default"):
+	case t.Take("default"):
 		return t.defaultValue(col)
-	case t.take("collate"):
+	case t.Take("collate"):
 		name, err := t.name()
 		if err != nil {
 			return err
@@ -212,16 +212,16 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 		if f := catalog.FoldASCII(name); f != "binary" {
 			col.Set("collation", catalog.Scalar(f))
 		}
-	case t.take("references"):
+	case t.Take("references"):
 		return t.foreignKey(constraint, here, col.ID)
-	case t.take("generated", "always", "as"), t.take("as"):
+	case t.Take("generated", "always", "as"), t.Take("as"):
 		toks, err := t.group()
 		if err != nil {
 			return err
 		}
-		stored := t.take("stored")
+		stored := t.Take("stored")
 		if !stored {
-			t.take("virtual")
+			t.Take("virtual")
 		}
 		t.later = append(t.later, func() {
 			v := t.names.value(bare(toks))
@@ -231,8 +231,8 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 				col.Need(r, catalog.AspectType)
 			}
 		})
-	case t.take("on", "conflict"): // a second clause; SQLite takes it
-		t.next()
+	case t.Take("on", "conflict"): // a second clause; SQLite takes it
+		t.Next()
 	default:
 		return t.fail("a column constraint")
 	}
@@ -240,28 +240,28 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 }
 
 func (t *tableParser) conflict(o *catalog.Object) {
-	if t.take("on", "conflict") {
-		if w := strings.ToLower(t.next().Text); w != "abort" {
+	if t.Take("on", "conflict") {
+		if w := strings.ToLower(t.Next().Text); w != "abort" {
 			o.Set("conflict", catalog.Scalar(w))
 		}
 	}
 }
 
 func (t *tableParser) defaultValue(col *catalog.Object) error {
-	from := t.pos
-	tok := t.peek()
+	from := t.At
+	tok := t.Peek()
 	switch {
 	case tok.IsOp("("):
 		if _, err := t.group(); err != nil {
 			return err
 		}
 	case tok.IsOp("+") || tok.IsOp("-"):
-		t.next()
-		t.next()
+		t.Next()
+		t.Next()
 	default:
-		t.next()
+		t.Next()
 	}
-	toks := t.toks[from:t.pos]
+	toks := t.Toks[from:t.At]
 	t.later = append(t.later, func() {
 		// No name means anything in a default: a double-quoted text is a string.
 		n := names{known: func(string) bool { return false }}
@@ -274,14 +274,14 @@ func (t *tableParser) defaultValue(col *catalog.Object) error {
 
 func (t *tableParser) tableConstraint() error {
 	name := ""
-	for t.take("constraint") {
+	for t.Take("constraint") {
 		var err error
 		if name, err = t.name(); err != nil {
 			return err
 		}
 	}
 	switch {
-	case t.take("primary", "key"):
+	case t.Take("primary", "key"):
 		toks, err := t.group()
 		if err != nil {
 			return err
@@ -293,7 +293,7 @@ func (t *tableParser) tableConstraint() error {
 		}
 		t.conflict(pk)
 		t.key(pk, toks)
-	case t.take("unique"):
+	case t.Take("unique"):
 		toks, err := t.group()
 		if err != nil {
 			return err
@@ -301,11 +301,11 @@ func (t *tableParser) tableConstraint() error {
 		u := &catalog.Object{Kind: catalog.Unique, Name: name}
 		t.conflict(u)
 		t.key(u, toks)
-	case t.take("check"):
+	case t.Take("check"):
 		err := t.check(name, "")
 		t.conflict(&catalog.Object{})
 		return err
-	case t.take("foreign", "key"):
+	case t.Take("foreign", "key"):
 		toks, err := t.group()
 		if err != nil {
 			return err
@@ -316,7 +316,7 @@ func (t *tableParser) tableConstraint() error {
 				cols = append(cols, sig[0].Name())
 			}
 		}
-		if !t.take("references") {
+		if !t.Take("references") {
 			return t.fail("REFERENCES")
 		}
 		return t.foreignKey(name, cols, "")
@@ -419,7 +419,7 @@ func (t *tableParser) foreignKey(name string, cols []string, column string) erro
 	}
 	o := &catalog.Object{Kind: catalog.ForeignKey, Name: name}
 	var to []string
-	if t.peek().IsOp("(") {
+	if t.Peek().IsOp("(") {
 		toks, err := t.group()
 		if err != nil {
 			return err
@@ -432,33 +432,33 @@ func (t *tableParser) foreignKey(name string, cols []string, column string) erro
 	}
 	action := func() string {
 		switch {
-		case t.take("set", "null"):
+		case t.Take("set", "null"):
 			return "set null"
-		case t.take("set", "default"):
+		case t.Take("set", "default"):
 			return "set default"
-		case t.take("no", "action"):
+		case t.Take("no", "action"):
 			return ""
 		}
-		return strings.ToLower(t.next().Text)
+		return strings.ToLower(t.Next().Text)
 	}
 	deferrable, deferred := false, false
 	var onDelete, onUpdate string
 clauses:
 	for {
 		switch {
-		case t.take("on", "delete"):
+		case t.Take("on", "delete"):
 			onDelete = action()
-		case t.take("on", "update"):
+		case t.Take("on", "update"):
 			onUpdate = action()
-		case t.take("match"):
-			t.next() // SQLite: MATCH is read and ignored
-		case t.take("not", "deferrable"):
+		case t.Take("match"):
+			t.Next() // SQLite: MATCH is read and ignored
+		case t.Take("not", "deferrable"):
 			deferrable = false
-		case t.take("deferrable"):
+		case t.Take("deferrable"):
 			deferrable = true
-		case t.take("initially", "deferred"):
+		case t.Take("initially", "deferred"):
 			deferred = true
-		case t.take("initially", "immediate"):
+		case t.Take("initially", "immediate"):
 			deferred = false
 		default:
 			break clauses

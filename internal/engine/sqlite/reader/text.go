@@ -125,49 +125,49 @@ func textError(o *Origin, sql string, offset int, format string, args ...any) er
 
 func (t *textReader) statement(sql string, origin *Origin) error {
 	p := newParser(sql)
-	word := strings.ToLower(p.peek().Text)
+	word := strings.ToLower(p.Peek().Text)
 	switch {
-	case p.end():
+	case p.End():
 		return nil
 	case word == "create":
 		return t.create(p, sql, origin)
 	case word == "drop":
 		return t.drop(p, sql, origin)
 	case word == "alter":
-		p.next()
-		if !p.take("table") {
-			return textError(origin, sql, p.peek().Pos, "TABLE expected after ALTER")
+		p.Next()
+		if !p.Take("table") {
+			return textError(origin, sql, p.Peek().Pos, "TABLE expected after ALTER")
 		}
 		name, err := p.qualifiedName()
 		if err != nil {
-			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+			return textError(origin, sql, p.Peek().Pos, "the name of a table expected")
 		}
 		if _, ok := t.at[rowKey("table", name)]; !ok {
 			t.later = append(t.later, pending{sql, name, origin})
 			return nil
 		}
 		return t.alter(sql, name, origin)
-	case word == "attach" || word == "detach" || word == "vacuum" && p.peekAfter(1).Is("into"):
+	case word == "attach" || word == "detach" || word == "vacuum" && p.PeekAfter(1).Is("into"):
 		return textError(origin, sql, 0, "%s is refused: a text may not touch files", strings.ToUpper(word))
 	case word == "insert" && intoSchema(p):
 		return t.virtual(sql, origin)
-	case word == "pragma" && p.peekAfter(1).Is("writable_schema"), passedOver[word]:
+	case word == "pragma" && p.PeekAfter(1).Is("writable_schema"), passedOver[word]:
 		return nil // pragmas are never run
 	}
-	return textError(origin, sql, 0, "no statement of SQLite begins with %q", sqltext.CommentSafe(p.peek().Text))
+	return textError(origin, sql, 0, "no statement of SQLite begins with %q", sqltext.CommentSafe(p.Peek().Text))
 }
 
 // qualifiedName reads a name, with or without its schema.
 func (p *parser) qualifiedName() (string, error) {
-	if p.peekAfter(1).IsOp(".") {
-		p.next()
-		p.next()
+	if p.PeekAfter(1).IsOp(".") {
+		p.Next()
+		p.Next()
 	}
 	return p.name()
 }
 
 func intoSchema(p *parser) bool {
-	return p.peekAfter(1).Is("into") && (p.peekAfter(2).Is("sqlite_schema") || p.peekAfter(2).Is("sqlite_master"))
+	return p.PeekAfter(1).Is("into") && (p.PeekAfter(2).Is("sqlite_schema") || p.PeekAfter(2).Is("sqlite_master"))
 }
 
 // virtual takes a virtual table out of the INSERT INTO sqlite_schema by which
@@ -202,23 +202,23 @@ func (t *textReader) create(p *parser, sql string, origin *Origin) error {
 		if h.unique {
 			word = "UNIQUE INDEX"
 		}
-		p.take("on")
+		p.Take("on")
 		if r.Table, err = p.name(); err != nil {
-			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+			return textError(origin, sql, p.Peek().Pos, "the name of a table expected")
 		}
 	case catalog.Trigger:
-		for !p.end() && !p.peek().Is("on") {
-			p.next()
+		for !p.End() && !p.Peek().Is("on") {
+			p.Next()
 		}
-		p.next()
+		p.Next()
 		if r.Table, err = p.qualifiedName(); err != nil {
-			return textError(origin, sql, p.peek().Pos, "the name of a table expected")
+			return textError(origin, sql, p.Peek().Pos, "the name of a table expected")
 		}
 	}
 	// As SQLite stores it: without IF NOT EXISTS and without the schema. The
 	// offsets of errors count from the name, so the origin moves along.
-	named := sql[p.toks[h.nameAt].Pos:]
-	line, col := sqltext.Position(sql, p.toks[h.nameAt].Pos)
+	named := sql[p.Toks[h.nameAt].Pos:]
+	line, col := sqltext.Position(sql, p.Toks[h.nameAt].Pos)
 	if line == 1 {
 		col += origin.Column - 1
 	}
@@ -233,9 +233,9 @@ func (t *textReader) create(p *parser, sql string, origin *Origin) error {
 		if o := t.rows[i].Origin; o != nil {
 			where = fmt.Sprintf(", first at %s:%d", o.File, o.Line)
 		}
-		return textError(origin, sql, p.toks[h.nameAt].Pos, "%s %s is there already%s", r.Type, sqltext.CommentSafe(r.Name), where)
+		return textError(origin, sql, p.Toks[h.nameAt].Pos, "%s %s is there already%s", r.Type, sqltext.CommentSafe(r.Name), where)
 	}
-	if h.kind == catalog.Table && p.toks != nil && p.peek().Is("as") {
+	if h.kind == catalog.Table && p.Toks != nil && p.Peek().Is("as") {
 		return t.createAs(h.name, prefix+named, origin)
 	}
 	t.add(r)
@@ -243,17 +243,17 @@ func (t *textReader) create(p *parser, sql string, origin *Origin) error {
 }
 
 func (p *parser) ifNotExists(h head) bool {
-	return h.afterCre < len(p.toks) && p.toks[h.afterCre].Is("if")
+	return h.afterCre < len(p.Toks) && p.Toks[h.afterCre].Is("if")
 }
 
 // drop carries out DROP by itself: a table takes its indexes and triggers along.
 func (t *textReader) drop(p *parser, sql string, origin *Origin) error {
-	p.next()
-	typ := strings.ToLower(p.next().Text)
-	ifExists := p.take("if", "exists")
+	p.Next()
+	typ := strings.ToLower(p.Next().Text)
+	ifExists := p.Take("if", "exists")
 	name, err := p.qualifiedName()
 	if err != nil {
-		return textError(origin, sql, p.peek().Pos, "a name expected")
+		return textError(origin, sql, p.Peek().Pos, "a name expected")
 	}
 	i, ok := t.at[rowKey(typ, name)]
 	if !ok || t.rows[i].Type != typ {
