@@ -377,7 +377,7 @@ func (s *scanner) next() (string, *Origin, error) {
 			}
 			return text, o, nil
 		}
-		if b.Len() == keep {
+		if b.Len() == keep && !rows {
 			rows = passedOver[firstWord(b.String())]
 		}
 	}
