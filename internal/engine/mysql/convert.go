@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // class says where a type stands among those values move between; size orders
@@ -31,7 +32,7 @@ func split(t string) (base string, modifier []string, unsigned bool) {
 		base = f[0]
 	}
 	if i := strings.LastIndex(rest, ")"); i >= 0 {
-		modifier = cursor("(" + rest[:i] + ")").Items()
+		modifier = vocab.Cursor("(" + rest[:i] + ")").Items()
 	}
 	return base, modifier, strings.Contains(t, "unsigned")
 }
@@ -141,7 +142,7 @@ func textLength(c class, m []string) int {
 	case "choice":
 		n := 0
 		for _, v := range m {
-			n = max(n, len(unquote(v)))
+			n = max(n, len(vocab.Unquote(v)))
 		}
 		return n
 	}

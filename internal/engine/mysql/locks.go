@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // takes says what a statement holds up on the table it is about: the first
@@ -66,7 +67,7 @@ func (d *database) Sizes(ctx context.Context, tables []catalog.Ref) (map[catalog
 		if d.maria { // asking waits for who alters the table now
 			limit = "SET STATEMENT lock_wait_timeout = 1 FOR "
 		}
-		err := d.conn.QueryRowContext(ctx, limit+"SELECT data_length + index_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = "+literal(t.Name)).Scan(&n)
+		err := d.conn.QueryRowContext(ctx, limit+"SELECT data_length + index_length FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = "+vocab.Literal(t.Name)).Scan(&n)
 		if err != nil && !errors.Is(err, sql.ErrNoRows) {
 			if err = explain(err); errors.Is(err, engine.ErrLocked) {
 				continue

@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/mysql/vocab"
 	"dappermirror/internal/engine/naming"
 )
 
@@ -19,7 +20,7 @@ var rawFacts = []string{"columns", "column order", "parent"}
 // were written.
 func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 	out := match.Copy(c)
-	n := (&naming.Names{Dialect: dialect, Thing: sqltext.Token.Name, Column: func(t sqltext.Token) string { return strings.ToLower(t.Name()) },
+	n := (&naming.Names{Dialect: vocab.Dialect, Thing: sqltext.Token.Name, Column: func(t sqltext.Token) string { return strings.ToLower(t.Name()) },
 		Relation: []string{"relation"}, Routine: []string{"function", "procedure"}}).Index(out)
 	n.All(func(o, part *catalog.Object, p *catalog.Property) (naming.Context, bool) {
 		in := naming.Context{Own: o}

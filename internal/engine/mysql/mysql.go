@@ -19,15 +19,14 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/reader"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Engine is MariaDB, and MySQL.
 type Engine struct{}
 
 func init() { engine.Register(Engine{}) }
-
-// dialect is how MariaDB's SQL, and its client, read a text.
-var dialect = sqltext.Dialect{Backtick: true, DoubleIsString: true, Backslash: true, Hash: true, DashSpace: true, Delimiter: true, Backslashes: true}
 
 // Name implements engine.Engine.
 func (Engine) Name() string { return "mysql" }
@@ -36,7 +35,7 @@ func (Engine) Name() string { return "mysql" }
 func (Engine) Title() string { return "MariaDB/MySQL" }
 
 // Dialect implements engine.Engine.
-func (Engine) Dialect() sqltext.Dialect { return dialect }
+func (Engine) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
@@ -50,36 +49,17 @@ func (Engine) Schemes() []string { return []string{"mariadb", "mysql"} }
 func (Engine) Groups() []string { return []string{"grants", "definers"} }
 
 // Blank implements engine.Engine.
-func (Engine) Blank() *catalog.Catalog {
-	return &catalog.Catalog{Engine: "mysql", Kinds: kinds, Spell: func(name string, _ bool) string { return quote(name) }}
-}
+func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }
 
 // Kinds implements engine.Engine.
-func (Engine) Kinds() *catalog.Kinds { return kinds }
-
-var kinds = catalog.NewKinds([]catalog.Kind{catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.Routine, catalog.View, catalog.Trigger},
-	[]catalog.KindInfo{
-		{Kind: kindDatabase, Note: "its default character set and collation"},
-		{Kind: catalog.Table, Note: "engine, character set, options, partitions, system versioning; one ALTER TABLE for all its changes"},
-		{Kind: catalog.Column, Note: "with its place among the others"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Check}, {Kind: catalog.ForeignKey, DefinedBy: []string{"definition"}, Note: "dropped before and added after what it stands on changes"},
-		{Kind: catalog.Index, DefinedBy: []string{"class", "definition"}, Note: "unique, full-text, spatial, descending, prefixes, ignored", Notable: true}, {Kind: kindPeriod, Note: "application-time periods"},
-		{Kind: catalog.Trigger, Note: "with its order and SQL mode", Notable: true}, {Kind: catalog.View, Note: "replaced in place"},
-		{Kind: catalog.Routine, Note: "functions and procedures, with SQL mode and character set"}, {Kind: kindPackage}, {Kind: kindPackageBody},
-		{Kind: kindGrant, Note: "with --include grants"}, {Kind: kindEvent, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
-	})
-
-// mode is the SQL mode the statements run in. Without strictness a narrowing
-// cuts values silently; NO_ZERO_DATE would refuse rows that are there.
-const mode = "STRICT_ALL_TABLES,NO_ENGINE_SUBSTITUTION"
-
-const connectionSet = "utf8mb4 utf8mb4_general_ci"
+func (Engine) Kinds() *catalog.Kinds { return vocab.Kinds }
 
 // settings fix what the meaning of the statements depends on; what they
 // change is kept in variables and given back.
 var settings = []string{
 	"SET @dapper_mirror_sql_mode = @@SESSION.sql_mode, @dapper_mirror_time_zone = @@SESSION.time_zone, @dapper_mirror_lock = @@SESSION.lock_wait_timeout,\n  @dapper_mirror_keys = @@SESSION.foreign_key_checks, @dapper_mirror_notes = @@SESSION.sql_notes, @dapper_mirror_client = @@SESSION.character_set_client,\n  @dapper_mirror_results = @@SESSION.character_set_results, @dapper_mirror_connection = @@SESSION.collation_connection;",
 	"SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;",
-	"SET SESSION sql_mode = '" + mode + "', time_zone = '+00:00', lock_wait_timeout = 10, foreign_key_checks = 1, sql_notes = 0;",
+	"SET SESSION sql_mode = '" + vocab.Mode + "', time_zone = '+00:00', lock_wait_timeout = 10, foreign_key_checks = 1, sql_notes = 0;",
 }
 
 // Frame implements engine.Engine.
@@ -103,8 +83,6 @@ type database struct {
 	// maria says that it is MariaDB's server, not MySQL's.
 	maria bool
 }
-
-var errChanged = errors.New("the structure changed while it was read")
 
 // config makes the driver's configuration of a URL: user, password, host and
 // database, `socket`, `ssl-mode` and `charset` as parameters, and what
@@ -292,7 +270,7 @@ func explain(err error) error {
 		return fmt.Errorf("%s (error %d)", my.Message, my.Number)
 	}
 	switch {
-	case errors.Is(err, context.Canceled), errors.Is(err, errChanged):
+	case errors.Is(err, context.Canceled), errors.Is(err, reader.ErrChanged):
 		return err
 	case errors.Is(err, os.ErrNotExist):
 		return fmt.Errorf("%w: there is no server socket where the address says", engine.ErrConnect)
@@ -315,7 +293,7 @@ func (d *database) ReadLazy(ctx context.Context, _ bool) (*catalog.Catalog, erro
 func (d *database) tries(ctx context.Context, lazy bool) (*catalog.Catalog, error) {
 	for try := 1; ; try++ {
 		c, err := d.read(ctx, lazy)
-		if !errors.Is(err, errChanged) || try == 3 {
+		if !errors.Is(err, reader.ErrChanged) || try == 3 {
 			return c, err
 		}
 	}
@@ -329,7 +307,7 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 	if _, err := d.conn.ExecContext(ctx, "SET SESSION sql_mode = '', sql_quote_show_create = 1"); err != nil {
 		return nil, explain(err)
 	}
-	defer d.conn.ExecContext(context.WithoutCancel(ctx), "SET SESSION sql_mode = "+literal(before))
+	defer d.conn.ExecContext(context.WithoutCancel(ctx), "SET SESSION sql_mode = "+vocab.Literal(before))
 	c := Engine{}.Blank()
 	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION()").Scan(&c.Version); err != nil {
 		return nil, explain(err)
@@ -337,8 +315,7 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 	if f := strings.SplitN(c.Version, "-", 3); len(f) > 1 && f[1] == "MariaDB" {
 		c.Version = f[0] + "-" + f[1] // without the packager's part
 	}
-	r := &reader{conn: d.conn, database: d.name, c: c, lazy: lazy, texts: map[*catalog.Object]string{}}
-	if err := r.read(ctx); err != nil {
+	if err := reader.Read(ctx, d.conn, d.name, c, lazy); err != nil {
 		return nil, explainReading(err)
 	}
 	return c, nil

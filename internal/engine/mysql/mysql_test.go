@@ -15,6 +15,8 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/reader"
+	"dappermirror/internal/engine/mysql/vocab"
 	"dappermirror/internal/fuzzing"
 )
 
@@ -25,7 +27,7 @@ func TestMySQLTable(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	o, err := parseTable(plain(string(text), "harbour"))
+	o, err := reader.ParseTable(reader.Plain(string(text), "harbour"))
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -57,10 +59,10 @@ func TestMySQLTable(t *testing.T) {
 	if got := fk.Text("definition"); got != "FOREIGN KEY (`id`) REFERENCES `quay` (`id`) ON UPDATE CASCADE" || fk.Text("parent") != "quay" {
 		t.Errorf("foreign key: %q to %q", got, fk.Text("parent"))
 	}
-	if got := o.PartsOf(catalog.Check)[0].Text("definition"); spaced(got) != "( ( `depth` > 1 ) ) NOT ENFORCED" {
+	if got := o.PartsOf(catalog.Check)[0].Text("definition"); vocab.Spaced(got) != "( ( `depth` > 1 ) ) NOT ENFORCED" {
 		t.Errorf("check: %q", got)
 	}
-	v := parseView("v", plain("CREATE ALGORITHM=MERGE DEFINER=`root`@`%` SQL SECURITY INVOKER VIEW `harbour`.`v` (`a`) AS select `harbour`.`t`.`id` AS `a`,'`harbour`.' AS `b` from `harbour`.`t`", "harbour"))
+	v := reader.ParseView("v", reader.Plain("CREATE ALGORITHM=MERGE DEFINER=`root`@`%` SQL SECURITY INVOKER VIEW `harbour`.`v` (`a`) AS select `harbour`.`t`.`id` AS `a`,'`harbour`.' AS `b` from `harbour`.`t`", "harbour"))
 	if v.Text("definition") != "select `t`.`id` AS `a`,'`harbour`.' AS `b` from `t`" || v.Text("columns") != "(`a`)" || v.Text("algorithm") != "merge" || v.Text("security") != "invoker" || v.Text("definer") != "`root`@`%`" {
 		t.Errorf("view: %+v", v.Properties)
 	}
@@ -77,7 +79,7 @@ func TestSpellings(t *testing.T) {
 		{"`a` text /*M!100301 COMPRESSED*/", "`a` text", false}, {"`A` int", "`a` int", false}, {"`a` double", "`a` double precision", true},
 	} {
 		read := func(column string) *catalog.Object {
-			o, err := parseTable(plain("CREATE TABLE `t` (\n  "+column+"\n) ENGINE=InnoDB DEFAULT CHARSET=latin1 COLLATE=latin1_swedish_ci", "d"))
+			o, err := reader.ParseTable(reader.Plain("CREATE TABLE `t` (\n  "+column+"\n) ENGINE=InnoDB DEFAULT CHARSET=latin1 COLLATE=latin1_swedish_ci", "d"))
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -91,7 +93,7 @@ func TestSpellings(t *testing.T) {
 		}
 	}
 	for _, bad := range []string{"", "CREATE VIEW `x`", "CREATE TABLE `t` (\n  SOMETHING NEW\n)"} {
-		if _, err := parseTable(bad); err == nil {
+		if _, err := reader.ParseTable(bad); err == nil {
 			t.Errorf("%q was understood", bad)
 		}
 	}
@@ -181,7 +183,7 @@ func TestDelimited(t *testing.T) {
 	for _, body := range []string{"SELECT 1", "BEGIN SELECT ';'; END", "BEGIN /* ;; */ SELECT 1;; END", "BEGIN SELECT `a;b`, \"c;d\", 'e\\';'; # ;\n END"} {
 		text := "SELECT 0;\n" + delimited(body) + "\nSELECT 2;\n"
 		var got []string
-		for _, s := range sqltext.Split(dialect, text) {
+		for _, s := range sqltext.Split(vocab.Dialect, text) {
 			if s.Open {
 				t.Errorf("%q is open", s.Text)
 			}
@@ -194,12 +196,9 @@ func TestDelimited(t *testing.T) {
 		}
 	}
 	for _, s := range []string{"", "plain", `it's \ "x"`, "two\nlines\r\x00\x1a", "é"} {
-		if got := unquote(literal(s)); got != s {
+		if got := vocab.Unquote(vocab.Literal(s)); got != s {
 			t.Errorf("%q came back as %q", s, got)
 		}
-	}
-	if _, _, rest := withoutDefiner("CREATE OR REPLACE ALGORITHM=MERGE DEFINER=`a`@`b` PROCEDURE `p`() SELECT 1"); rest != "PROCEDURE `p`() SELECT 1" {
-		t.Errorf("without its definer: %q", rest)
 	}
 }
 
@@ -265,50 +264,17 @@ func FuzzParse(f *testing.F) {
 	f.Add("CREATE TABLE `t` (`a` enum('b;c','d') CHECK (`a` > ';'), CONSTRAINT `f` FOREIGN KEY (`a`) REFERENCES `x`.`y` (`b`) ON DELETE")
 	f.Fuzz(func(t *testing.T, text string) {
 		defer fuzzing.Bound()()
-		o, err := parseTable(plain(text, "harbour"))
+		o, err := reader.ParseTable(reader.Plain(text, "harbour"))
 		if err != nil {
 			return
 		}
 		c := &catalog.Catalog{Engine: "mysql"}
 		c.Add(o)
-		r := &reader{c: c}
-		r.needs()
+		reader.Needs(c)
 		_ = Engine{}.Definition(o)
-		parseView("v", text)
+		reader.ParseView("v", text)
 		_, _ = appended(text, text)
 	})
-}
-
-// TestOutline: the names of indexes and the text are enough to tell equal
-// tables; a counter is no structure.
-func TestOutline(t *testing.T) {
-	read := func(text string) (*catalog.Catalog, *catalog.Object) {
-		r := &reader{c: &catalog.Catalog{}, lazy: true, texts: map[*catalog.Object]string{}}
-		o := r.outline("t", text)
-		r.c.Add(o)
-		trigger := &catalog.Object{Kind: catalog.Trigger, Name: "stamp"}
-		trigger.Set("body", catalog.PlainSQL("SET NEW.a = 1"))
-		o.Add(trigger)
-		r.digest()
-		return r.c, o
-	}
-	text := "CREATE TABLE `t` (\n  `a` int,\n  KEY `k` (`a`),\n  UNIQUE KEY `u` (`a`)\n) ENGINE=InnoDB AUTO_INCREMENT=17 DEFAULT CHARSET=latin1"
-	cat, a := read(text)
-	_, b := read(strings.Replace(text, "=17", "=9000", 1))
-	_, c := read(strings.Replace(text, "int", "bigint", 1))
-	if a.Digest != b.Digest || a.Digest == c.Digest {
-		t.Error("the digests do not tell")
-	}
-	if n := len(a.PartsOf(catalog.Index)); n != 2 || !a.Unread {
-		t.Errorf("%d indexes in outline", n)
-	}
-	if err := cat.Expand(t.Context(), []*catalog.Object{a}); err != nil || a.Unread || a.Part(catalog.Column, "a") == nil || len(a.PartsOf(catalog.Trigger)) != 1 || len(a.PartsOf(catalog.Index)) != 2 {
-		t.Errorf("expanded: %+v, %v", a, err)
-	}
-	_, bad := read("something else")
-	if err := cat.Expand(t.Context(), []*catalog.Object{bad}); err == nil {
-		t.Error("what is not understood is expanded")
-	}
 }
 
 func TestClientWords(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 var _ order.Renamer = (*Writer)(nil)
@@ -25,7 +26,7 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 // Rename implements order.Renamer (MariaDB 10.5 and MySQL 8.0: RENAME COLUMN).
 func (w *Writer) Rename(r match.Rename) *order.Action {
 	if r.Part != nil {
-		return &order.Action{SQL: []string{fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", quote(r.Owner.Name), quote(r.Part.Name), quote(r.To.Name))}}
+		return &order.Action{SQL: []string{fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.Part.Name), vocab.Quote(r.To.Name))}}
 	}
-	return &order.Action{SQL: []string{fmt.Sprintf("RENAME TABLE %s TO %s;", quote(r.Owner.Name), quote(r.To.Name))}}
+	return &order.Action{SQL: []string{fmt.Sprintf("RENAME TABLE %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.To.Name))}}
 }

@@ -8,11 +8,12 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // about asks how many rows of a table meet a condition; "" is every row.
 func about(o *catalog.Object, where, what string) *order.Question {
-	return order.RowsWhere(quote(o.Name), where, what)
+	return order.RowsWhere(vocab.Quote(o.Name), where, what)
 }
 
 // guarded makes the script stop when there are such rows: the table is locked
@@ -21,9 +22,9 @@ func about(o *catalog.Object, where, what string) *order.Question {
 func guarded(q *order.Question, o *catalog.Object, maria bool, message string) *order.Question {
 	look := fmt.Sprintf(doGuard+"1 UNION ALL SELECT 1 WHERE EXISTS (%s));", q.List)
 	if maria {
-		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, literal(truncated(message, 120))))
+		look = delimited(fmt.Sprintf("BEGIN NOT ATOMIC\n  IF EXISTS (%s) THEN\n    SIGNAL SQLSTATE '%s' SET MESSAGE_TEXT = %s;\n  END IF;\nEND", q.List, engine.GuardState, vocab.Literal(truncated(message, 120))))
 	}
-	q.Locks, q.Guard = []string{"LOCK TABLES " + quote(o.Name) + " WRITE;"}, []string{look}
+	q.Locks, q.Guard = []string{"LOCK TABLES " + vocab.Quote(o.Name) + " WRITE;"}, []string{look}
 	q.Release = []string{"UNLOCK TABLES;"}
 	return q
 }
@@ -56,7 +57,7 @@ func (w *Writer) anyValue(c *order.Change, o, col *catalog.Object) *order.Questi
 	if historic(o) {
 		return nil
 	}
-	name := quote(col.Name)
+	name := vocab.Quote(col.Name)
 	where := name + " IS NOT NULL"
 	if w.Back {
 		given, ok := w.fill(o, col)
@@ -99,7 +100,7 @@ func implied(col *catalog.Object) string {
 }
 
 func noValue(c *order.Change, o, col *catalog.Object) *order.Question {
-	return guarded(about(o, quote(col.Name)+" IS NULL", "hold NULL"), o, maria(c), fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
+	return guarded(about(o, vocab.Quote(col.Name)+" IS NULL", "hold NULL"), o, maria(c), fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
 }
 
 // plain tells whether a column is in the target as it will be.
@@ -121,7 +122,7 @@ func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
 	}
 	switch p.Kind {
 	case catalog.Check:
-		for name := range mentions(p.Text("definition")) {
+		for name := range vocab.Mentions(p.Text("definition")) {
 			if c.Source.Part(catalog.Column, name) != nil && !w.plain(c, o, name) {
 				return nil
 			}
@@ -141,8 +142,8 @@ func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
 // duplicates asks for rows that share a key.
 func duplicates(o, p *catalog.Object) *order.Question {
 	var keys, given []string
-	for _, it := range cursor(p.Text("definition")).Items() {
-		k := cursor(it)
+	for _, it := range vocab.Cursor(p.Text("definition")).Items() {
+		k := vocab.Cursor(it)
 		name := k.Next()
 		switch {
 		case name.Text == "(":
@@ -160,9 +161,9 @@ func duplicates(o, p *catalog.Object) *order.Question {
 		return nil
 	}
 	by, where := strings.Join(keys, ", "), strings.Join(given, " AND ")
-	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + quote(o.Name),
-		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1) AS shared", quote(o.Name), where, by),
-		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", by, quote(o.Name), where, by)}
+	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + vocab.Quote(o.Name),
+		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1) AS shared", vocab.Quote(o.Name), where, by),
+		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", by, vocab.Quote(o.Name), where, by)}
 }
 
 // orphans asks for rows that refer to a row that is not there.
@@ -177,10 +178,10 @@ func (w *Writer) orphans(c *order.Change, o, p *catalog.Object) *order.Question 
 		if !w.plain(c, o, cols[i]) || !w.plain(c, parent, to[i]) {
 			return nil
 		}
-		given = append(given, "c."+quote(cols[i])+" IS NOT NULL")
-		match = append(match, "p."+quote(to[i])+" = c."+quote(cols[i]))
+		given = append(given, "c."+vocab.Quote(cols[i])+" IS NOT NULL")
+		match = append(match, "p."+vocab.Quote(to[i])+" = c."+vocab.Quote(cols[i]))
 	}
-	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
+	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
 	for _, s := range []*string{&q.Count, &q.List} {
 		*s = strings.Replace(*s, " WHERE ", " AS c WHERE ", 1)
 	}
@@ -206,7 +207,7 @@ func changedValues(c *order.Change, o, was, col *catalog.Object) *order.Question
 }
 
 func changes(was, col *catalog.Object) string {
-	name := quote(was.Name)
+	name := vocab.Quote(was.Name)
 	fb, fm, _ := split(was.Text("type"))
 	tb, tm, unsigned := split(col.Text("type"))
 	f, t := classes[fb], classes[tb]
@@ -283,7 +284,7 @@ func pow10(n int) int {
 // told.
 func outside(c *order.Change, o *catalog.Object) *order.Question {
 	head, list := cutPartitions(c.Source.Text("written partitions"))
-	h := cursor(head)
+	h := vocab.Cursor(head)
 	if !h.Take("partition", "by") || len(list) == 0 {
 		return nil
 	}
@@ -295,7 +296,7 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 	}
 	switch kind {
 	case "RANGE":
-		p := cursor(list[len(list)-1])
+		p := vocab.Cursor(list[len(list)-1])
 		for !p.End() && !p.Take("less", "than") {
 			p.Next()
 		}
@@ -310,7 +311,7 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 	case "LIST":
 		var in []string
 		for _, text := range list {
-			p := cursor(text)
+			p := vocab.Cursor(text)
 			for !p.End() && !p.Take("values", "in") {
 				if p.Take("default") {
 					return nil

@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Save implements order.Saver.
@@ -23,7 +24,7 @@ func (w *Writer) Save(o, col *catalog.Object, lost []*catalog.Object) *order.Sav
 	if query == "" {
 		return nil
 	}
-	return &order.Save{Query: query, First: savedSession, Lock: "LOCK TABLES " + quote(o.Name) + " WRITE;", Release: "UNLOCK TABLES;"}
+	return &order.Save{Query: query, First: savedSession, Lock: "LOCK TABLES " + vocab.Quote(o.Name) + " WRITE;", Release: "UNLOCK TABLES;"}
 }
 
 // savedSession is the session saved rows are loaded in: timestamps are written
@@ -35,7 +36,7 @@ const savedSession = "SET NAMES utf8mb4, SESSION time_zone = '+00:00', SESSION s
 // goes as its bytes; a FLOAT goes with all its digits.
 func value(col *catalog.Object) string {
 	base, _, _ := split(col.Text("type"))
-	name := quote(col.Name)
+	name := vocab.Quote(col.Name)
 	switch classes[base].family {
 	case "float":
 		return fmt.Sprintf("coalesce(CAST(%s AS DOUBLE), 'NULL')", name)
@@ -63,12 +64,12 @@ func insertLines(o *catalog.Object) string {
 		if c.Has("generated") || c.Has("versioning") {
 			continue
 		}
-		cols, vals = append(cols, quote(c.Name)), append(vals, value(c))
+		cols, vals = append(cols, vocab.Quote(c.Name)), append(vals, value(c))
 	}
 	if len(cols) == 0 {
 		return ""
 	}
-	return fmt.Sprintf("SELECT concat(%s, concat_ws(', ', %s), ');') FROM %s", literal("INSERT INTO "+quote(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, ", "), quote(o.Name))
+	return fmt.Sprintf("SELECT concat(%s, concat_ws(', ', %s), ');') FROM %s", vocab.Literal("INSERT INTO "+vocab.Quote(o.Name)+" ("+strings.Join(cols, ", ")+") VALUES ("), strings.Join(vals, ", "), vocab.Quote(o.Name))
 }
 
 // updateLines is a query whose rows are UPDATE statements that give a column
@@ -83,15 +84,15 @@ func updateLines(o, col *catalog.Object, lost []*catalog.Object) string {
 			if p == nil || p.Key() == col.Key() {
 				return alikeLines(o, col, lost)
 			}
-			where = append(where, fmt.Sprintf("concat(%s, %s)", literal(quote(p.Name)+" = "), value(p)))
+			where = append(where, fmt.Sprintf("concat(%s, %s)", vocab.Literal(vocab.Quote(p.Name)+" = "), value(p)))
 		}
 	}
 	if len(where) == 0 {
 		return alikeLines(o, col, lost)
 	}
-	query := fmt.Sprintf("SELECT concat(%s, %s, ' WHERE ', concat_ws(' AND ', %s), ';') FROM %s", literal("UPDATE "+quote(o.Name)+" SET "+quote(col.Name)+" = "), value(col), strings.Join(where, ", "), quote(o.Name))
+	query := fmt.Sprintf("SELECT concat(%s, %s, ' WHERE ', concat_ws(' AND ', %s), ';') FROM %s", vocab.Literal("UPDATE "+vocab.Quote(o.Name)+" SET "+vocab.Quote(col.Name)+" = "), value(col), strings.Join(where, ", "), vocab.Quote(o.Name))
 	if !filled(col) {
-		query += " WHERE " + quote(col.Name) + " IS NOT NULL"
+		query += " WHERE " + vocab.Quote(col.Name) + " IS NOT NULL"
 	}
 	return query
 }
@@ -114,19 +115,19 @@ func alikeLines(o, col *catalog.Object, lost []*catalog.Object) string {
 	var where, given, held, sets []string
 	for _, c := range o.PartsOf(catalog.Column) {
 		if !slices.Contains(lost, c) && !c.Has("generated") && !c.Has("versioning") {
-			where = append(where, fmt.Sprintf("concat(%s, %s)", literal(quote(c.Name)+" <=> "), value(c)))
+			where = append(where, fmt.Sprintf("concat(%s, %s)", vocab.Literal(vocab.Quote(c.Name)+" <=> "), value(c)))
 		}
 	}
 	for i, c := range lost {
 		given = append(given, fmt.Sprintf("%s AS given%d", value(c), i))
-		held = append(held, quote(c.Name)+" IS NOT NULL")
+		held = append(held, vocab.Quote(c.Name)+" IS NOT NULL")
 		step := map[bool]string{true: "@dapper_mirror_row := @dapper_mirror_row + 1", false: "@dapper_mirror_row"}[i == 0]
-		sets = append(sets, fmt.Sprintf("%s, group_concat(given%d ORDER BY place SEPARATOR ', '), ')'", literal(map[bool]string{true: "", false: ", "}[i == 0]+quote(c.Name)+" = ELT("+step+", "), i))
+		sets = append(sets, fmt.Sprintf("%s, group_concat(given%d ORDER BY place SEPARATOR ', '), ')'", vocab.Literal(map[bool]string{true: "", false: ", "}[i == 0]+vocab.Quote(c.Name)+" = ELT("+step+", "), i))
 	}
 	match := "'true'"
 	if len(where) > 0 {
 		match = "concat_ws(' AND ', " + strings.Join(where, ", ") + ")"
 	}
 	return fmt.Sprintf("SELECT concat(%s, %s, ' WHERE ', alike, ';') FROM (SELECT %s, %s AS alike, %s AS held, row_number() OVER () AS place FROM %s) AS t GROUP BY BINARY alike HAVING sum(held) > 0 OR %t",
-		literal("SET @dapper_mirror_row = 0; UPDATE "+quote(o.Name)+" SET "), strings.Join(sets, ", "), strings.Join(given, ", "), match, strings.Join(held, " OR "), quote(o.Name), slices.ContainsFunc(lost, filled))
+		vocab.Literal("SET @dapper_mirror_row = 0; UPDATE "+vocab.Quote(o.Name)+" SET "), strings.Join(sets, ", "), strings.Join(given, ", "), match, strings.Join(held, " OR "), vocab.Quote(o.Name), slices.ContainsFunc(lost, filled))
 }

@@ -14,6 +14,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/local"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Scratch implements engine.Scratcher.
@@ -140,7 +141,7 @@ func (Engine) CountQuery(o *catalog.Object) string {
 	if o.Kind != catalog.Table || insertLines(o) == "" {
 		return ""
 	}
-	return order.RowsWhere(quote(o.Name), "", "").Count
+	return order.RowsWhere(vocab.Quote(o.Name), "", "").Count
 }
 
 // CopySettings implements engine.RowCopier.

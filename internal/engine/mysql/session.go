@@ -16,13 +16,14 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Claim implements engine.Claimer. The lock goes with the session.
 func (d *database) Claim(ctx context.Context) error {
 	h := sha256.Sum256([]byte(d.name))
 	var got sql.NullInt64
-	if err := d.conn.QueryRowContext(ctx, "SELECT GET_LOCK("+literal("dapper-mirror "+hex.EncodeToString(h[:12]))+", 0)").Scan(&got); err != nil {
+	if err := d.conn.QueryRowContext(ctx, "SELECT GET_LOCK("+vocab.Literal("dapper-mirror "+hex.EncodeToString(h[:12]))+", 0)").Scan(&got); err != nil {
 		return explain(err)
 	}
 	if got.Int64 != 1 {
@@ -71,34 +72,34 @@ func (d *database) Mark(ctx context.Context, things []catalog.Ref) (string, erro
 }
 
 // shows prints the definition of a thing of a kind.
-var shows = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", kindEvent: "EVENT", kindPackage: "PACKAGE", kindPackageBody: "PACKAGE BODY"}
+var shows = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.Event: "EVENT", vocab.Package: "PACKAGE", vocab.PackageBody: "PACKAGE BODY"}
 
 func (d *database) texts(ctx context.Context, r catalog.Ref) ([]string, error) {
 	switch r.Kind {
-	case kindDatabase:
-		return d.show(ctx, "SHOW CREATE DATABASE "+quote(d.name))
-	case kindGrant:
+	case vocab.Database:
+		return d.show(ctx, "SHOW CREATE DATABASE "+vocab.Quote(d.name))
+	case vocab.Grant:
 		account, _, _ := strings.Cut(r.Name, " on ")
 		return d.show(ctx, "SHOW GRANTS FOR "+account)
 	case catalog.Routine:
-		f, err := d.show(ctx, "SHOW CREATE FUNCTION "+quote(r.Name))
+		f, err := d.show(ctx, "SHOW CREATE FUNCTION "+vocab.Quote(r.Name))
 		if err != nil || f != nil {
 			return f, err
 		}
-		return d.show(ctx, "SHOW CREATE PROCEDURE "+quote(r.Name))
+		return d.show(ctx, "SHOW CREATE PROCEDURE "+vocab.Quote(r.Name))
 	}
 	word := shows[r.Kind]
 	if word == "" {
 		return nil, nil
 	}
-	out, err := d.show(ctx, "SHOW CREATE "+word+" "+quote(r.Name))
+	out, err := d.show(ctx, "SHOW CREATE "+word+" "+vocab.Quote(r.Name))
 	if err != nil || r.Kind != catalog.Table {
 		return out, err
 	}
 	for i := range out {
 		out[i] = counter.ReplaceAllString(out[i], "")
 	}
-	triggers, err := d.show(ctx, "SHOW TRIGGERS WHERE `Table` = "+literal(r.Name))
+	triggers, err := d.show(ctx, "SHOW TRIGGERS WHERE `Table` = "+vocab.Literal(r.Name))
 	return append(out, triggers...), err
 }
 
@@ -149,8 +150,8 @@ var granted = regexp.MustCompile("(?i)^GRANT (.+) ON (?:TABLE )?(`[^`]*`|\\*)\\.
 // kind (MariaDB: GRANT).
 var needs = map[catalog.Kind][3]string{
 	catalog.Table: {"CREATE", "ALTER", "DROP"}, catalog.Sequence: {"CREATE", "ALTER", "DROP"}, catalog.View: {"CREATE VIEW", "CREATE VIEW", "DROP"},
-	catalog.Routine: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"}, kindPackage: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"},
-	kindPackageBody: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"}, kindEvent: {"EVENT", "EVENT", "EVENT"}, kindDatabase: {"CREATE", "ALTER", "DROP"},
+	catalog.Routine: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"}, vocab.Package: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"},
+	vocab.PackageBody: {"CREATE ROUTINE", "ALTER ROUTINE", "ALTER ROUTINE"}, vocab.Event: {"EVENT", "EVENT", "EVENT"}, vocab.Database: {"CREATE", "ALTER", "DROP"},
 }
 
 // Lacking implements engine.Inspector.

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // createTable makes a table as the source's server printed it; foreign keys
@@ -28,7 +29,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 			a.Makes = append(a.Makes, o.PartRef(p))
 		}
 	}
-	sql := "CREATE TABLE " + quote(o.Name) + " (\n  " + strings.Join(lines, ",\n  ") + "\n) " + tableOptions(o)
+	sql := "CREATE TABLE " + vocab.Quote(o.Name) + " (\n  " + strings.Join(lines, ",\n  ") + "\n) " + tableOptions(o)
 	if p := o.Text("written partitions"); p != "" {
 		sql += "\n" + p
 	}
@@ -70,11 +71,11 @@ func optionSQL(fact, value string) string {
 	case fact == "collation":
 		return "COLLATE=" + value
 	case fact == "comment":
-		return "COMMENT=" + literal(value)
+		return "COMMENT=" + vocab.Literal(value)
 	case strings.HasPrefix(fact, "option "):
 		name := strings.TrimPrefix(fact, "option ")
 		if strings.Contains(name, " ") {
-			name = quote(name)
+			name = vocab.Quote(name)
 		}
 		return name + "=" + value
 	}
@@ -89,7 +90,7 @@ var unset = map[string]string{"comment": "COMMENT=''", "option ROW_FORMAT": "ROW
 // columnSQL is a column as it stands in CREATE TABLE or behind ADD COLUMN,
 // its character set spelled out: the table's default may change beside it.
 func columnSQL(c *catalog.Object) string {
-	s := quote(c.Name) + " " + c.Text("type")
+	s := vocab.Quote(c.Name) + " " + c.Text("type")
 	if c.Has("compressed") {
 		s += " COMPRESSED"
 	}
@@ -131,7 +132,7 @@ func columnSQL(c *catalog.Object) string {
 		s += " INVISIBLE"
 	}
 	if c.Has("comment") {
-		s += " COMMENT " + literal(c.Text("comment"))
+		s += " COMMENT " + vocab.Literal(c.Text("comment"))
 	}
 	if c.Has("check") {
 		s += " CHECK " + c.Text("check")
@@ -233,7 +234,7 @@ func (ch *change) statement() bool {
 	a.SQL = ch.filled()
 	if ch.lossy {
 		// The loss was allowed: values that do not fit are changed.
-		a.SQL = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, a.SQL, []string{"SET SESSION sql_mode = '" + mode + "';"})
+		a.SQL = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, a.SQL, []string{"SET SESSION sql_mode = '" + vocab.Mode + "';"})
 	}
 	return true
 }
@@ -284,7 +285,7 @@ func (ch *change) alters(drops, columns, adds, options []string) []string {
 		if len(clauses) > 1 {
 			sep = "\n  "
 		}
-		return delimited("ALTER TABLE " + quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  "))
+		return delimited("ALTER TABLE " + vocab.Quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  "))
 	}
 	all := slices.Concat(drops, columns, adds, options)
 	if len(all) == 0 {
@@ -304,7 +305,7 @@ func (ch *change) alters(drops, columns, adds, options []string) []string {
 	body := slices.Concat(drops, columns, options)
 	bodyCopies := slices.ContainsFunc(body, func(c string) bool { return ch.copies[c] })
 	counted := slices.ContainsFunc(ch.Source.PartsOf(catalog.Column), func(c *catalog.Object) bool { return c.Has("auto increment") })
-	whole := slices.ContainsFunc(ch.Parts, func(it *compare.Item) bool { return it.Kind() == kindPeriod && it.Status != compare.Same })
+	whole := slices.ContainsFunc(ch.Parts, func(it *compare.Item) bool { return it.Kind() == vocab.Period && it.Status != compare.Same })
 	whole = whole || slices.ContainsFunc(body, func(c string) bool { // a counter wants its key at all times
 		return c == "DROP PRIMARY KEY" || strings.Contains(c, " AUTO_INCREMENT") || counted && strings.HasPrefix(c, "DROP INDEX")
 	})
@@ -353,11 +354,11 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 				ch.copied(ch.drops)
 			}
 		case catalog.Index:
-			ch.drops = append(ch.drops, "DROP INDEX "+quote(p.Name))
+			ch.drops = append(ch.drops, "DROP INDEX "+vocab.Quote(p.Name))
 		case catalog.Check:
-			ch.drops = append(ch.drops, "DROP CONSTRAINT "+quote(p.Name))
-		case kindPeriod:
-			ch.drops = append(ch.drops, "DROP PERIOD FOR "+quote(p.Name))
+			ch.drops = append(ch.drops, "DROP CONSTRAINT "+vocab.Quote(p.Name))
+		case vocab.Period:
+			ch.drops = append(ch.drops, "DROP PERIOD FOR "+vocab.Quote(p.Name))
 			ch.copied(ch.drops)
 		}
 	}
@@ -373,7 +374,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name, w.refused(ch.Change, p))
 			ch.copied(ch.adds)
 		}
-		if p.Kind == catalog.PrimaryKey || p.Kind == kindPeriod || p.Text("class") == "fulltext" || p.Text("class") == "spatial" {
+		if p.Kind == catalog.PrimaryKey || p.Kind == vocab.Period || p.Text("class") == "fulltext" || p.Text("class") == "spatial" {
 			ch.copied(ch.adds)
 		}
 	}
@@ -385,7 +386,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 	case it.Status == compare.Same && !ch.Rebuilds(it):
 	case len(it.Properties) == 1 && it.Property("name") != nil && it.Kind() == catalog.Index:
 		ch.say("rename index %s", it.Target.Name)
-		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", quote(it.Target.Name), quote(it.Source.Name)))
+		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name)))
 		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
 	default:
 		drop(it.Target)
@@ -407,7 +408,7 @@ func (w *Writer) columns(ch *change) {
 			items[it.Object().Key()] = it
 			if it.Source == nil {
 				ref := was.PartRef(it.Target)
-				ch.drops = append(ch.drops, "DROP COLUMN "+quote(it.Target.Name))
+				ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(it.Target.Name))
 				ch.action.Removes = append(ch.action.Removes, ref)
 				ch.say("drop column %s", it.Target.Name)
 				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
@@ -436,7 +437,7 @@ func (w *Writer) columns(ch *change) {
 		}
 		place := " FIRST"
 		if previous != "" {
-			place = " AFTER " + quote(previous)
+			place = " AFTER " + vocab.Quote(previous)
 		}
 		switch {
 		case it.Target == nil:
@@ -490,12 +491,12 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	ch.action.Makes = append(ch.action.Makes, ref)
 	fill, filled := w.fill(ch.Source, col)
 	if filled && !col.Has("generated") {
-		ch.action.Fills = append(ch.action.Fills, order.NewFill(ref, quote(ch.Target.Name), fill))
+		ch.action.Fills = append(ch.action.Fills, order.NewFill(ref, vocab.Quote(ch.Target.Name), fill))
 		// The value for the rows that are there is a default for a moment.
 		with := col.Clone()
 		with.Set("default", catalog.PlainSQL("("+fill+")"))
 		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(with)+place)
-		ch.later(fmt.Sprintf("ALTER TABLE %s MODIFY COLUMN %s;", quote(ch.Source.Name), columnSQL(col)), "take the filling default from column "+col.Name)
+		ch.later(fmt.Sprintf("ALTER TABLE %s MODIFY COLUMN %s;", vocab.Quote(ch.Source.Name), columnSQL(col)), "take the filling default from column "+col.Name)
 		return
 	}
 	ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
@@ -515,7 +516,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	ch.action.Makes = append(ch.action.Makes, ref)
 	verb := "MODIFY COLUMN "
 	if col.Name != was.Name {
-		verb = "CHANGE COLUMN " + quote(was.Name) + " "
+		verb = "CHANGE COLUMN " + vocab.Quote(was.Name) + " "
 	}
 	if it.Status != compare.Differs {
 		ch.say("move column %s", col.Name)
@@ -530,7 +531,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		if place == "" {
 			place = placeOf(ch.Source, col)
 		}
-		ch.drops = append(ch.drops, "DROP COLUMN "+quote(was.Name))
+		ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(was.Name))
 		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
 		if col.Text("generated") == "stored" || !col.Has("generated") {
 			ch.copied(ch.columns)
@@ -598,20 +599,20 @@ func (ch *change) fillNulls(it *compare.Item, value, whose string) {
 		return d.Name != "not null" && d.Name != "default" && d.Name != "comment"
 	})
 	ch.twice = ch.twice || !plain
-	set := []string{quote(col.Name) + " = " + value}
+	set := []string{vocab.Quote(col.Name) + " = " + value}
 	for _, p := range ch.Target.PartsOf(catalog.Column) {
 		if p.Has("on update") && p.Key() != was.Key() {
-			set = append(set, quote(p.Name)+" = "+quote(p.Name))
+			set = append(set, vocab.Quote(p.Name)+" = "+vocab.Quote(p.Name))
 		}
 	}
-	ch.fills = append(ch.fills, fmt.Sprintf("UPDATE %s SET %s WHERE %s IS NULL;", quote(ch.Source.Name), strings.Join(set, ", "), quote(col.Name)))
-	used := mentions(value)
+	ch.fills = append(ch.fills, fmt.Sprintf("UPDATE %s SET %s WHERE %s IS NULL;", vocab.Quote(ch.Source.Name), strings.Join(set, ", "), vocab.Quote(col.Name)))
+	used := vocab.Mentions(value)
 	for name := range used {
-		ch.used = append(ch.used, "DROP COLUMN "+quote(name))
+		ch.used = append(ch.used, "DROP COLUMN "+vocab.Quote(name))
 	}
 	ch.action.Fills = append(ch.action.Fills, order.Fill{On: ref, Value: value, Ask: noValue(ch.Change, ch.Target, was)})
 	ch.risk(order.MayFail, ref, fmt.Sprintf("fails when the value for column %s is NULL itself", col.Name), &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
-		Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", quote(ch.Target.Name), quote(was.Name), value)})
+		Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", vocab.Quote(ch.Target.Name), vocab.Quote(was.Name), value)})
 }
 
 // placeOf is where a column stands in the source.
@@ -626,7 +627,7 @@ func placeOf(o, col *catalog.Object) string {
 	if previous == "" {
 		return " FIRST"
 	}
-	return " AFTER " + quote(previous)
+	return " AFTER " + vocab.Quote(previous)
 }
 
 // inPlace tells whether a type changes without a copy: a varchar that grows
@@ -692,7 +693,7 @@ func copyRisk(o *catalog.Object) order.Risk {
 }
 
 func partitionStep(o *catalog.Object, title, clause string, risks ...order.Risk) *order.Action {
-	return &order.Action{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, SQL: []string{delimited("ALTER TABLE " + quote(o.Name) + " " + clause)}, Risks: risks}
+	return &order.Action{About: o.Ref(), Title: title + " of table " + o.Name, Makes: []catalog.Ref{o.Ref()}, SQL: []string{delimited("ALTER TABLE " + vocab.Quote(o.Name) + " " + clause)}, Risks: risks}
 }
 
 // uniqueChanges tells whether a primary or unique key comes, goes or changes.
@@ -745,7 +746,7 @@ func appended(now, was string) (string, bool) {
 		return "", false
 	}
 	for i := range l2 {
-		if spaced(l1[i]) != spaced(l2[i]) {
+		if vocab.Spaced(l1[i]) != vocab.Spaced(l2[i]) {
 			return "", false
 		}
 	}
@@ -754,14 +755,14 @@ func appended(now, was string) (string, bool) {
 
 // cutPartitions cuts a partitioning into what it is by and its partitions.
 func cutPartitions(s string) (head string, list []string) {
-	c := cursor(s)
+	c := vocab.Cursor(s)
 	for !c.End() {
 		if c.Peek().Text == "(" && c.PeekAfter(1).Is("partition") {
-			return spaced(s[:c.Peek().Pos]), c.Items()
+			return vocab.Spaced(s[:c.Peek().Pos]), c.Items()
 		}
 		c.Next()
 	}
-	return spaced(s), nil
+	return vocab.Spaced(s), nil
 }
 
 // reorganized tells which neighbouring range partitions become which others
@@ -772,7 +773,7 @@ func reorganized(now, was string) (old, into string, ok bool) {
 	if h1 != h2 || !strings.HasPrefix(strings.ToUpper(h1), "PARTITION BY RANGE") {
 		return "", "", false
 	}
-	same := func(a, b string) bool { return spaced(a) == spaced(b) }
+	same := func(a, b string) bool { return vocab.Spaced(a) == vocab.Spaced(b) }
 	for len(l1) > 0 && len(l2) > 0 && same(l1[0], l2[0]) {
 		l1, l2 = l1[1:], l2[1:]
 	}
@@ -784,7 +785,7 @@ func reorganized(now, was string) (old, into string, ok bool) {
 	}
 	// What a partition holds stands behind VALUES, up to its options.
 	bound := func(p string) string {
-		_, b, _ := strings.Cut(strings.ToUpper(spaced(p)), " VALUES ")
+		_, b, _ := strings.Cut(strings.ToUpper(vocab.Spaced(p)), " VALUES ")
 		for _, option := range []string{" ENGINE ", " COMMENT ", " DATA ", " MAX_ROWS ", "( SUBPARTITION"} {
 			b, _, _ = strings.Cut(b, option)
 		}
@@ -795,9 +796,9 @@ func reorganized(now, was string) (old, into string, ok bool) {
 	}
 	var names []string
 	for _, p := range l2 {
-		c := cursor(p)
+		c := vocab.Cursor(p)
 		c.Take("partition")
-		names = append(names, quote(c.Next().Name()))
+		names = append(names, vocab.Quote(c.Next().Name()))
 	}
 	return strings.Join(names, ", "), strings.Join(l1, ",\n  "), true
 }
@@ -828,7 +829,7 @@ func (w *Writer) triggerAround(ch *change, it *compare.Item) []*order.Action {
 
 // onUpdate tells whether a trigger looks at updates.
 func onUpdate(trigger *catalog.Object) bool {
-	for _, t := range cursor(trigger.Text("definition")).Significant() {
+	for _, t := range vocab.Cursor(trigger.Text("definition")).Significant() {
 		switch {
 		case t.Is("update"):
 			return true

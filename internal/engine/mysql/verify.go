@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Verify implements engine.Verifier. The text of a routine, trigger, event or
@@ -15,10 +16,10 @@ func (Engine) Verify(o *catalog.Object) error {
 	return engine.VerifyEach(o, func(kind catalog.Kind, _ string, p *catalog.Property) error {
 		text := p.Value.String()
 		switch {
-		case p.Name == "definition" && (kind == catalog.Routine || kind == catalog.Trigger || kind == kindEvent || kind == kindPackage || kind == kindPackageBody), p.Name == "body":
+		case p.Name == "definition" && (kind == catalog.Routine || kind == catalog.Trigger || kind == vocab.Event || kind == vocab.Package || kind == vocab.PackageBody), p.Name == "body":
 			return compound(text)
 		case p.Value.Form == catalog.FormSQL, p.Name == "type", p.Name == "written", p.Name == "written partitions", p.Name == "definition":
-			return sqltext.Fragment(dialect, text)
+			return sqltext.Fragment(vocab.Dialect, text)
 		}
 		return nil
 	})
@@ -33,7 +34,7 @@ var inExpression = map[string]bool{"select": true, "return": true, "when": true,
 // semicolon outside every BEGIN, IF, CASE, LOOP, REPEAT and WHILE ends it
 // (MariaDB: Programmatic and Compound Statements).
 func compound(text string) error {
-	toks := sqltext.Significant(dialect, text)
+	toks := sqltext.Significant(vocab.Dialect, text)
 	depth, brackets := 0, 0
 	head := false // between WHILE or FOR and its DO, or its LOOP in Oracle's mode
 	for i, t := range toks {

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // Writer turns changes into MariaDB's and MySQL's SQL.
@@ -38,20 +39,20 @@ func names(o *catalog.Object) []order.Name {
 }
 
 func created(o *catalog.Object, sql ...string) *order.Action {
-	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
+	return &order.Action{About: o.Ref(), Title: "create " + vocab.Title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
 }
 
 // Create implements order.Writer.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
 	switch o.Kind {
-	case kindGrant:
+	case vocab.Grant:
 		return []*order.Action{grantAction(c)}
 	case catalog.Table:
 		return w.createTable(c)
 	case catalog.Sequence:
-		return []*order.Action{created(o, "CREATE SEQUENCE "+quote(o.Name)+" "+sequenceOptions(o, nil)+";")}
-	case kindDatabase:
+		return []*order.Action{created(o, "CREATE SEQUENCE "+vocab.Quote(o.Name)+" "+sequenceOptions(o, nil)+";")}
+	case vocab.Database:
 		return nil
 	}
 	return []*order.Action{created(o, statement(c, o, "CREATE ", definer(c))...)}
@@ -61,14 +62,14 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
 	switch o.Kind {
-	case kindDatabase:
+	case vocab.Database:
 		return nil
-	case kindGrant:
+	case vocab.Grant:
 		return []*order.Action{grantAction(c)}
 	}
-	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
-		SQL: []string{"DROP " + keyword(o) + " " + quote(o.Name) + ";"}}
-	if o.Kind == kindPackage || o.Kind == kindPackageBody {
+	a := &order.Action{About: o.Ref(), Title: "drop " + vocab.Title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
+		SQL: []string{"DROP " + keyword(o) + " " + vocab.Quote(o.Name) + ";"}}
+	if o.Kind == vocab.Package || o.Kind == vocab.PackageBody {
 		a.SQL = session(c, o, strings.TrimSuffix(a.SQL[0], ";")) // only the SQL mode they were made in knows them
 	}
 	if o.Kind != catalog.Table {
@@ -96,23 +97,23 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		return nil, true
 	}
 	switch o.Kind {
-	case kindGrant:
+	case vocab.Grant:
 		return []*order.Action{grantAction(c)}, true
 	case catalog.Table:
 		return w.alterTable(c), true
-	case kindDatabase:
-		return []*order.Action{{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()},
+	case vocab.Database:
+		return []*order.Action{{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()},
 			SQL: []string{fmt.Sprintf("ALTER DATABASE CHARACTER SET = %s COLLATE = %s;", o.Text("charset"), o.Text("collation"))}}}, true
 	case catalog.Sequence:
-		return []*order.Action{{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()},
-			SQL: []string{"ALTER SEQUENCE " + quote(o.Name) + " " + sequenceOptions(o, c.Target) + ";"}}}, true
+		return []*order.Action{{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()},
+			SQL: []string{"ALTER SEQUENCE " + vocab.Quote(o.Name) + " " + sequenceOptions(o, c.Target) + ";"}}}, true
 	case catalog.View:
-		return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
+		return []*order.Action{{About: o.Ref(), Title: "replace " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
 	}
 	if c.Property("procedure") != nil || !maria(c) {
 		return nil, false
 	}
-	return []*order.Action{{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
+	return []*order.Action{{About: o.Ref(), Title: "replace " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
 }
 
 // Survives implements order.Writer. Views and bodies are bound when they are
@@ -134,7 +135,7 @@ func keyword(o *catalog.Object) string {
 		return "PROCEDURE"
 	case o.Kind == catalog.Routine:
 		return "FUNCTION"
-	case o.Kind == kindPackageBody:
+	case o.Kind == vocab.PackageBody:
 		return "PACKAGE BODY"
 	}
 	return strings.ToUpper(string(o.Kind))
@@ -161,7 +162,7 @@ func statement(c *order.Change, o *catalog.Object, create, definer string) []str
 		if s := o.Text("security"); s != "" {
 			sql += "SQL SECURITY " + strings.ToUpper(s) + " "
 		}
-		sql += "VIEW " + quote(o.Name)
+		sql += "VIEW " + vocab.Quote(o.Name)
 		if l := o.Text("columns"); l != "" {
 			sql += " " + l
 		}
@@ -175,15 +176,15 @@ func statement(c *order.Change, o *catalog.Object, create, definer string) []str
 // session wraps a statement into what its text depends on, and gives it back.
 func session(c *order.Change, o *catalog.Object, sql string) []string {
 	var before, after []string
-	if m := o.Property("sql mode"); m != nil && m.Value.Text != mode {
-		before = append(before, "SET SESSION sql_mode = "+literal(m.Value.Text)+";")
-		after = append(after, "SET SESSION sql_mode = '"+mode+"';")
+	if m := o.Property("sql mode"); m != nil && m.Value.Text != vocab.Mode {
+		before = append(before, "SET SESSION sql_mode = "+vocab.Literal(m.Value.Text)+";")
+		after = append(after, "SET SESSION sql_mode = '"+vocab.Mode+"';")
 	}
 	if z := o.Text("time zone"); z != "" {
-		before = append(before, "SET SESSION time_zone = "+literal(z)+";")
+		before = append(before, "SET SESSION time_zone = "+vocab.Literal(z)+";")
 		after = append(after, "SET SESSION time_zone = '+00:00';")
 	}
-	if cn := o.Text("connection"); cn != "" && cn != connectionSet {
+	if cn := o.Text("connection"); cn != "" && cn != vocab.ConnectionSet {
 		charset, collation, _ := strings.Cut(cn, " ")
 		before = append(before, fmt.Sprintf("SET character_set_client = %s, collation_connection = %s;", charset, collation))
 		after = append(after, "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;")
@@ -212,7 +213,7 @@ func delivered(c *order.Change, o *catalog.Object, sql string) string {
 }
 
 func commented(sql string) bool {
-	return slices.ContainsFunc(sqltext.Lex(dialect, sql), func(t sqltext.Token) bool { return t.Kind == sqltext.Comment })
+	return slices.ContainsFunc(sqltext.Lex(vocab.Dialect, sql), func(t sqltext.Token) bool { return t.Kind == sqltext.Comment })
 }
 
 // delimited ends a statement so that the client finds its end, whatever
@@ -243,14 +244,14 @@ func sequenceOptions(o, was *catalog.Object) string {
 		out = append(out, "ENGINE="+e)
 	}
 	if c := o.Text("comment"); was == nil && c != "" || was != nil && was.Text("comment") != c {
-		out = append(out, "COMMENT="+literal(c))
+		out = append(out, "COMMENT="+vocab.Literal(c))
 	}
 	return strings.Join(out, " ")
 }
 
 func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
 	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
-		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", quote(o.Name), quote(p.Name), w.how(o, ", "+online))}}
+		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+online))}}
 }
 
 // how is what a statement says of how it is carried out, where that is asked
@@ -265,7 +266,7 @@ func (w *Writer) how(o *catalog.Object, text string) string {
 func (w *Writer) addKey(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	return &order.Action{About: ref, Title: fmt.Sprintf("add foreign key %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: []order.Name{{Space: "constraint", Name: p.Name}},
-		Prefix: "ALTER TABLE " + quote(o.Name) + w.how(o, " "+copying+","), Clauses: []string{"ADD CONSTRAINT " + quote(p.Name) + " " + p.Text("definition")},
+		Prefix: "ALTER TABLE " + vocab.Quote(o.Name) + w.how(o, " "+copying+","), Clauses: []string{"ADD CONSTRAINT " + vocab.Quote(p.Name) + " " + p.Text("definition")},
 		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there"},
 			{Kind: order.Rewrite, On: ref, Text: "table " + o.Name + " is copied, and writes to it wait"}}}
 }
@@ -282,5 +283,5 @@ func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.
 
 func dropTrigger(o, p *catalog.Object) *order.Action {
 	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop trigger %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)}, Frees: names(p),
-		SQL: []string{"DROP TRIGGER " + quote(p.Name) + ";"}}
+		SQL: []string{"DROP TRIGGER " + vocab.Quote(p.Name) + ";"}}
 }

@@ -8,6 +8,8 @@ import (
 	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/reader"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // plan plans the way from one set of tables, as the server prints them, to
@@ -31,14 +33,13 @@ func planWith(t *testing.T, w *Writer, source, target []string) *order.Plan {
 			if !strings.Contains(text, "ENGINE") {
 				text += " ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_general_ci"
 			}
-			o, err := parseTable(text)
+			o, err := reader.ParseTable(text)
 			if err != nil {
 				t.Fatal(err)
 			}
 			c.Add(o)
 		}
-		r := &reader{c: c}
-		r.needs()
+		reader.Needs(c)
 		c.Sort()
 		return c
 	}
@@ -177,12 +178,12 @@ func TestQuestions(t *testing.T) {
 // TestSessions: what a body depends on is set around it and given back.
 func TestSessions(t *testing.T) {
 	c := &order.Change{Actual: &catalog.Catalog{Version: "10.11.2-MariaDB"}}
-	o := &catalog.Object{Kind: kindEvent, Name: "nightly"}
+	o := &catalog.Object{Kind: vocab.Event, Name: "nightly"}
 	o.Set("definition", catalog.PlainSQL("EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END"))
 	o.Set("sql mode", catalog.Scalar("ANSI_QUOTES")).Set("time zone", catalog.Scalar("SYSTEM")).Set("connection", catalog.Scalar("latin1 latin1_swedish_ci"))
 	want := []string{"SET SESSION sql_mode = 'ANSI_QUOTES';", "SET SESSION time_zone = 'SYSTEM';", "SET character_set_client = latin1, collation_connection = latin1_swedish_ci;",
 		"CREATE DEFINER=`a`@`b` EVENT `nightly` ON SCHEDULE EVERY 1 DAY DO BEGIN END;",
-		"SET SESSION sql_mode = '" + mode + "';", "SET SESSION time_zone = '+00:00';", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;"}
+		"SET SESSION sql_mode = '" + vocab.Mode + "';", "SET SESSION time_zone = '+00:00';", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;"}
 	if got := statement(c, o, "CREATE ", "DEFINER=`a`@`b` "); strings.Join(got, "\n") != strings.Join(want, "\n") {
 		t.Errorf("got %q", got)
 	}
@@ -226,7 +227,7 @@ func TestSequences(t *testing.T) {
 // TestRowQueries: duplicates by prefix and expression, rows no partition takes,
 // values written down.
 func TestRowQueries(t *testing.T) {
-	o, err := parseTable("CREATE TABLE `be``rth` (\n  `id` int NOT NULL,\n  `raw` varbinary(9) DEFAULT NULL,\n  `t` text DEFAULT NULL,\n  `twice` int GENERATED ALWAYS AS (`id` * 2) STORED,\n  PRIMARY KEY (`id`),\n  UNIQUE KEY `u` (`t`(3),`id` DESC)\n) ENGINE=InnoDB")
+	o, err := reader.ParseTable("CREATE TABLE `be``rth` (\n  `id` int NOT NULL,\n  `raw` varbinary(9) DEFAULT NULL,\n  `t` text DEFAULT NULL,\n  `twice` int GENERATED ALWAYS AS (`id` * 2) STORED,\n  PRIMARY KEY (`id`),\n  UNIQUE KEY `u` (`t`(3),`id` DESC)\n) ENGINE=InnoDB")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -1,4 +1,4 @@
-package mysql
+package reader
 
 import (
 	"fmt"
@@ -6,18 +6,19 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/mysql/vocab"
 )
 
 // What SHOW CREATE prints is canonical: it is taken apart here by tokens, and
 // never made up from information_schema, which opens every table again.
 
-// plain unwraps executable comments (`/*!50100 … */`, `/*M!100301 … */`),
+// Plain unwraps executable comments (`/*!50100 … */`, `/*M!100301 … */`),
 // which only hide text from other servers, and leaves out the name of the
 // database itself in front of names.
-func plain(text, database string) string {
+func Plain(text, database string) string {
 	if strings.Contains(text, "/*!") || strings.Contains(text, "/*M!") {
 		var b strings.Builder
-		for _, t := range sqltext.Lex(dialect, text) {
+		for _, t := range sqltext.Lex(vocab.Dialect, text) {
 			inner, ok := strings.CutPrefix(t.Text, "/*!")
 			if !ok {
 				inner, ok = strings.CutPrefix(t.Text, "/*M!")
@@ -30,14 +31,14 @@ func plain(text, database string) string {
 		}
 		text = b.String()
 	}
-	prefix := quote(database) + "."
+	prefix := vocab.Quote(database) + "."
 	if !strings.Contains(text, prefix) {
 		return text
 	}
 	var b strings.Builder
-	toks := sqltext.Lex(dialect, text)
+	toks := sqltext.Lex(vocab.Dialect, text)
 	for i := 0; i < len(toks); i++ {
-		if toks[i].Kind == sqltext.Quoted && toks[i].Text == quote(database) && i+2 < len(toks) && toks[i+1].Text == "." && toks[i+2].Kind == sqltext.Quoted {
+		if toks[i].Kind == sqltext.Quoted && toks[i].Text == vocab.Quote(database) && i+2 < len(toks) && toks[i+1].Text == "." && toks[i+2].Kind == sqltext.Quoted {
 			i++
 			continue
 		}
@@ -46,19 +47,9 @@ func plain(text, database string) string {
 	return b.String()
 }
 
-// Kinds MySQL has besides the common ones.
-const (
-	kindPeriod   catalog.Kind = "period"
-	kindEvent    catalog.Kind = "event"
-	kindDatabase catalog.Kind = "database"
-
-	kindPackage     catalog.Kind = "package"
-	kindPackageBody catalog.Kind = "package-body"
-)
-
-// parseTable makes an object of what SHOW CREATE TABLE prints.
-func parseTable(text string) (*catalog.Object, error) {
-	c := cursor(text)
+// ParseTable makes an object of what SHOW CREATE TABLE prints.
+func ParseTable(text string) (*catalog.Object, error) {
+	c := vocab.Cursor(text)
 	if !c.Take("create", "table") {
 		return nil, fmt.Errorf("the server printed a table in a way that is not understood: %.60q", text)
 	}
@@ -93,7 +84,7 @@ func options(o *catalog.Object, c *sqltext.Cursor) {
 		}
 		if t := c.Peek(); t.Is("partition") {
 			o.Carry("written partitions", catalog.Scalar(c.Rest()))
-			o.Set("partitions", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
+			o.Set("partitions", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: vocab.Spaced(c.Rest())}))
 			return
 		}
 		c.Take("default")
@@ -117,7 +108,7 @@ func options(o *catalog.Object, c *sqltext.Cursor) {
 		case "COLLATE":
 			o.Set("collation", catalog.Scalar(value))
 		case "COMMENT":
-			o.Set("comment", catalog.Scalar(unquote(value)))
+			o.Set("comment", catalog.Scalar(vocab.Unquote(value)))
 		default:
 			if !counters[name] {
 				o.Set("option "+name, catalog.Scalar(value))
@@ -127,17 +118,8 @@ func options(o *catalog.Object, c *sqltext.Cursor) {
 	}
 }
 
-// spaced is a text with one blank between its tokens.
-func spaced(text string) string {
-	var out []string
-	for _, t := range cursor(text).Significant() {
-		out = append(out, t.Text)
-	}
-	return strings.Join(out, " ")
-}
-
 func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
-	c := cursor(item)
+	c := vocab.Cursor(item)
 	if c.Peek().Kind == sqltext.Quoted {
 		return parseColumn(c, table), nil
 	}
@@ -149,14 +131,14 @@ func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
 		o := &catalog.Object{Kind: catalog.Index, Name: c.Next().Name()}
 		o.ID = strings.ToLower(o.Name)
 		o.SetText("class", class)
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: vocab.Spaced(c.Rest())}))
 		o.Carry("columns", catalog.List(keyColumns(c)...))
 		return o
 	}
 	switch {
 	case c.Take("primary", "key"):
 		o := &catalog.Object{Kind: catalog.PrimaryKey, Name: "PRIMARY"}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: vocab.Spaced(c.Rest())}))
 		o.Carry("columns", catalog.List(keyColumns(c)...))
 		return o, nil
 	case c.Take("unique", "key"):
@@ -171,11 +153,11 @@ func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
 		return parseForeignKey(c, name), nil
 	case c.Take("check"):
 		o := &catalog.Object{Kind: catalog.Check, Name: name}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: vocab.Spaced(c.Rest())}))
 		return o, nil
 	case c.Take("period", "for"):
-		o := &catalog.Object{Kind: kindPeriod, Name: c.Next().Name()}
-		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: spaced(c.Rest())}))
+		o := &catalog.Object{Kind: vocab.Period, Name: c.Next().Name()}
+		o.Set("definition", catalog.SQL(catalog.Piece{Text: c.Rest(), Canon: vocab.Spaced(c.Rest())}))
 		return o, nil
 	}
 	return nil, fmt.Errorf("the server printed a part in a way that is not understood: %.60q", item)
@@ -185,7 +167,7 @@ func parsePart(item string, table *catalog.Object) (*catalog.Object, error) {
 func keyColumns(c *sqltext.Cursor) []string {
 	var out []string
 	for _, it := range c.Items() {
-		if t := cursor(it).Peek(); t.Kind == sqltext.Quoted {
+		if t := vocab.Cursor(it).Peek(); t.Kind == sqltext.Quoted {
 			out = append(out, strings.ToLower(t.Name()))
 		}
 	}
@@ -218,11 +200,11 @@ func parseForeignKey(c *sqltext.Cursor, name string) *catalog.Object {
 			def += " ON " + what + " " + rule
 		}
 	}
-	o.Set("definition", catalog.SQL(catalog.Piece{Text: def, Canon: spaced(def)}))
+	o.Set("definition", catalog.SQL(catalog.Piece{Text: def, Canon: vocab.Spaced(def)}))
 	names := func(l []string) []string {
 		var out []string
 		for _, s := range l {
-			out = append(out, strings.ToLower(cursor(s).Peek().Name()))
+			out = append(out, strings.ToLower(vocab.Cursor(s).Peek().Name()))
 		}
 		return out
 	}
@@ -322,7 +304,7 @@ func columnAttributes(c *sqltext.Cursor, o *catalog.Object) (charset, collation 
 		case c.Take("without", "system", "versioning"):
 			o.Set("versioning", catalog.Scalar("WITHOUT SYSTEM VERSIONING"))
 		case c.Take("comment"):
-			o.Set("comment", catalog.Scalar(unquote(c.Next().Text)))
+			o.Set("comment", catalog.Scalar(vocab.Unquote(c.Next().Text)))
 		case c.Take("check"):
 			o.Set("check", catalog.PlainSQL(c.Group()))
 		default:

@@ -1,9 +1,10 @@
-package mysql
+package reader
 
 import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
+	"errors"
 	"fmt"
 	"slices"
 	"sort"
@@ -11,7 +12,22 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/mysql/vocab"
 )
+
+// ErrChanged says that something was made or dropped while it was read: the
+// server has no one view of all definitions.
+var ErrChanged = errors.New("the structure changed while it was read")
+
+// Read fills a structure from a database over a connection whose names are
+// printed in backticks. Lazily, tables that their texts may prove equal are left
+// unread (catalog.Object.Unread).
+func Read(ctx context.Context, conn *sql.Conn, database string, c *catalog.Catalog, lazy bool) error {
+	return (&reader{conn: conn, database: database, c: c, lazy: lazy, texts: map[*catalog.Object]string{}}).read(ctx)
+}
+
+// Needs notes what needs what in a structure that was put together otherwise.
+func Needs(c *catalog.Catalog) { (&reader{c: c}).needs() }
 
 // reader fills a catalog from SHOW CREATE and the lists that name things.
 type reader struct {
@@ -76,7 +92,7 @@ func (r *reader) shown(ctx context.Context, what string, names []string, each fu
 		n := min(together, len(names))
 		var b strings.Builder
 		for _, name := range names[:n] {
-			fmt.Fprintf(&b, "SHOW CREATE %s %s;", what, quote(name))
+			fmt.Fprintf(&b, "SHOW CREATE %s %s;", what, vocab.Quote(name))
 		}
 		if err := r.rows(ctx, b.String(), each); err != nil {
 			return fmt.Errorf("reading %s definitions: %w", strings.ToLower(what), err)
@@ -103,7 +119,7 @@ func (r *reader) read(ctx context.Context) error {
 		return err
 	}
 	if fmt.Sprint(before) != fmt.Sprint(after) {
-		return errChanged
+		return ErrChanged
 	}
 	if r.lazy {
 		r.digest()
@@ -140,7 +156,7 @@ func (r *reader) digest() {
 	r.c.Link = r.needs
 	r.c.Expand = func(_ context.Context, objects []*catalog.Object) error {
 		for _, o := range objects {
-			t, err := parseTable(texts[o])
+			t, err := ParseTable(texts[o])
 			if err != nil {
 				return err
 			}
@@ -197,7 +213,7 @@ func (r *reader) list(ctx context.Context) (map[string][]string, error) {
 // seen says, by kind, which privilege shows all of it: without one of them the
 // server lists nothing, which must not be taken for absence.
 var seen = map[catalog.Kind][]string{
-	catalog.Trigger: {"TRIGGER"}, kindEvent: {"EVENT"}, catalog.Routine: {"EXECUTE", "CREATE ROUTINE", "ALTER ROUTINE"},
+	catalog.Trigger: {"TRIGGER"}, vocab.Event: {"EVENT"}, catalog.Routine: {"EXECUTE", "CREATE ROUTINE", "ALTER ROUTINE"},
 }
 
 // rights notes which kinds the account cannot see.
@@ -209,7 +225,7 @@ WHERE REPLACE(p.grantee, CHAR(39), SPACE(0)) IN (CURRENT_USER(), CONCAT(CURRENT_
 	if err := r.rows(ctx, query, func(m row) error { has[m["privilege"]] = true; return nil }); err != nil {
 		return fmt.Errorf("reading the account's privileges: %w", err)
 	}
-	for _, kind := range []catalog.Kind{catalog.Trigger, catalog.Routine, kindEvent} {
+	for _, kind := range []catalog.Kind{catalog.Trigger, catalog.Routine, vocab.Event} {
 		if !slices.ContainsFunc(seen[kind], func(p string) bool { return has[p] }) {
 			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: kind, Why: "the account has no privilege that shows them (" + strings.Join(seen[kind], ", ") + ")"})
 		}
@@ -219,7 +235,7 @@ WHERE REPLACE(p.grantee, CHAR(39), SPACE(0)) IN (CURRENT_USER(), CONCAT(CURRENT_
 
 func (r *reader) defaults(ctx context.Context, _ map[string][]string) error {
 	return r.rows(ctx, "SELECT @@character_set_database AS cs, @@collation_database AS co", func(m row) error {
-		o := &catalog.Object{Kind: kindDatabase, Name: "defaults"}
+		o := &catalog.Object{Kind: vocab.Database, Name: "defaults"}
 		o.Set("charset", catalog.Scalar(m["cs"]))
 		o.Set("collation", catalog.Scalar(m["co"]))
 		r.c.Add(o)
@@ -229,12 +245,12 @@ func (r *reader) defaults(ctx context.Context, _ map[string][]string) error {
 
 func (r *reader) tables(ctx context.Context, names map[string][]string) error {
 	return r.shown(ctx, "TABLE", names["BASE TABLE"], func(m row) error {
-		text := plain(m["Create Table"], r.database)
+		text := Plain(m["Create Table"], r.database)
 		if r.lazy {
 			r.c.Add(r.outline(m["Table"], text))
 			return nil
 		}
-		o, err := parseTable(text)
+		o, err := ParseTable(text)
 		if err != nil {
 			return err
 		}
@@ -246,7 +262,7 @@ func (r *reader) tables(ctx context.Context, names map[string][]string) error {
 // withoutDefiner takes the definer out of a CREATE statement, and the word
 // CREATE with what stands between.
 func withoutDefiner(text string) (definer, algorithm, rest string) {
-	c := cursor(text)
+	c := vocab.Cursor(text)
 	c.Take("create")
 	for !c.End() {
 		switch {
@@ -271,18 +287,18 @@ func connection(m row) string { return m["character_set_client"] + " " + m["coll
 
 func (r *reader) views(ctx context.Context, names map[string][]string) error {
 	return r.shown(ctx, "VIEW", names["VIEW"], func(m row) error {
-		o := parseView(m["View"], plain(m["Create View"], r.database))
+		o := ParseView(m["View"], Plain(m["Create View"], r.database))
 		o.Carry("connection", catalog.Scalar(connection(m)))
 		r.c.Add(o)
 		return nil
 	})
 }
 
-// parseView makes an object of what SHOW CREATE VIEW prints.
-func parseView(name, text string) *catalog.Object {
+// ParseView makes an object of what SHOW CREATE VIEW prints.
+func ParseView(name, text string) *catalog.Object {
 	definer, algorithm, rest := withoutDefiner(text)
 	o := &catalog.Object{Kind: catalog.View, Name: name, Space: "relation"}
-	c := cursor(rest)
+	c := vocab.Cursor(rest)
 	if c.Take("sql", "security") {
 		o.Set("security", catalog.Scalar(strings.ToLower(c.Next().Text)))
 	}
@@ -303,7 +319,7 @@ func parseView(name, text string) *catalog.Object {
 func (r *reader) sequences(ctx context.Context, names map[string][]string) error {
 	return r.shown(ctx, "SEQUENCE", names["SEQUENCE"], func(m row) error {
 		o := &catalog.Object{Kind: catalog.Sequence, Name: m["Table"], Space: "relation"}
-		c := cursor(m["Create Table"])
+		c := vocab.Cursor(m["Create Table"])
 		c.Take("create", "sequence")
 		c.Next()
 		c.Take("as")
@@ -326,7 +342,7 @@ func (r *reader) sequences(ctx context.Context, names map[string][]string) error
 			case c.Take("engine", "="):
 				o.Set("engine", catalog.Scalar(c.Next().Text))
 			case c.Take("comment", "="):
-				o.Set("comment", catalog.Scalar(unquote(c.Next().Text)))
+				o.Set("comment", catalog.Scalar(vocab.Unquote(c.Next().Text)))
 			default:
 				c.Next()
 			}
@@ -386,9 +402,9 @@ func (r *reader) triggers(ctx context.Context, _ map[string][]string) error {
 func account(s string) string {
 	i := strings.LastIndex(s, "@")
 	if i < 0 {
-		return quote(s)
+		return vocab.Quote(s)
 	}
-	return quote(s[:i]) + "@" + quote(s[i+1:])
+	return vocab.Quote(s[:i]) + "@" + vocab.Quote(s[i+1:])
 }
 
 func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
@@ -443,14 +459,14 @@ func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
 func (r *reader) events(ctx context.Context, _ map[string][]string) error {
 	var names []string
 	if err := r.rows(ctx, "SHOW EVENTS", func(m row) error { names = append(names, m["Name"]); return nil }); err != nil {
-		if _, said := r.c.Unseen(kindEvent, ""); !said {
+		if _, said := r.c.Unseen(vocab.Event, ""); !said {
 			return err
 		}
 		return nil // not seen, which is said
 	}
 	return r.shown(ctx, "EVENT", names, func(m row) error {
 		definer, _, rest := withoutDefiner(m["Create Event"])
-		o := &catalog.Object{Kind: kindEvent, Name: m["Event"], Space: "event"}
+		o := &catalog.Object{Kind: vocab.Event, Name: m["Event"], Space: "event"}
 		o.Set("definition", catalog.PlainSQL(rest))
 		o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
 		o.Set("time zone", catalog.Scalar(m["time_zone"]))
@@ -475,7 +491,7 @@ func (r *reader) needs() {
 		}
 	}
 	mention := func(o *catalog.Object, self catalog.Ref, text string, sure bool) {
-		for n := range mentions(text) {
+		for n := range vocab.Mentions(text) {
 			if ref, ok := relations[n]; ok && ref != self {
 				o.Needs = append(o.Needs, catalog.Need{On: ref, Aspect: catalog.AspectRowType, Text: !sure})
 			}
@@ -491,9 +507,9 @@ func (r *reader) needs() {
 		switch o.Kind {
 		case catalog.View:
 			mention(o, o.Ref(), o.Text("definition"), true)
-		case kindPackageBody:
-			o.Need(catalog.Ref{Kind: kindPackage, Name: o.Name}, catalog.AspectSignature)
-		case catalog.Routine, kindEvent:
+		case vocab.PackageBody:
+			o.Need(catalog.Ref{Kind: vocab.Package, Name: o.Name}, catalog.AspectSignature)
+		case catalog.Routine, vocab.Event:
 			mention(o, o.Ref(), o.Text("definition"), false)
 		case catalog.Table:
 			r.tableNeeds(o, mention)
