@@ -165,10 +165,6 @@ func givenByDomain(cat *catalog.Catalog, col *catalog.Object) bool {
 // namesColumn tells whether an expression names a column of the table.
 func namesColumn(o *catalog.Object, expr string) bool { return len(usedColumns(o, expr)) > 0 }
 
-func columnComment(o, col *catalog.Object) string {
-	return fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(col.Name), commentText(col))
-}
-
 // volatile are the server's own functions that give every row a value of its
 // own; a default that calls one copies the table, any other is noted once
 // (PostgreSQL: ALTER TABLE, Notes).

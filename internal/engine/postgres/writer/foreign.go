@@ -3,54 +3,12 @@ package writer
 import (
 	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/postgres/vocab"
 )
-
-// genericOptions writes `OPTIONS (name 'value')` with a space before it, or
-// nothing.
-func genericOptions(list []string) string {
-	var out []string
-	for _, o := range list {
-		name, value, _ := strings.Cut(o, "=")
-		out = append(out, quote(name)+" "+literal(value))
-	}
-	if len(out) == 0 {
-		return ""
-	}
-	return " OPTIONS (" + strings.Join(out, ", ") + ")"
-}
-
-// changedGeneric writes what leads from one list of options to another.
-func changedGeneric(now, was []string) string {
-	names := func(l []string) map[string]string {
-		m := map[string]string{}
-		for _, o := range l {
-			n, v, _ := strings.Cut(o, "=")
-			m[n] = v
-		}
-		return m
-	}
-	a, b := names(now), names(was)
-	var out []string
-	for _, n := range sortedKeys(a) {
-		if old, ok := b[n]; !ok {
-			out = append(out, "ADD "+quote(n)+" "+literal(a[n]))
-		} else if old != a[n] {
-			out = append(out, "SET "+quote(n)+" "+literal(a[n]))
-		}
-	}
-	for _, n := range sortedKeys(b) {
-		if _, ok := a[n]; !ok {
-			out = append(out, "DROP "+quote(n))
-		}
-	}
-	return "OPTIONS (" + strings.Join(out, ", ") + ")"
-}
 
 func (w *Writer) createForeign(c *order.Change) []*order.Action {
 	o := c.Source
@@ -240,23 +198,4 @@ func (w *Writer) createExtension(c *order.Change) []*order.Action {
 	a := created(o, fmt.Sprintf("CREATE EXTENSION %s SCHEMA %s VERSION %s;", quote(o.Name), quote(o.Text("schema")), literal(o.Text("version"))))
 	a.After = append(a.After, catalog.Ref{Kind: catalog.Schema, Name: o.Text("schema")})
 	return []*order.Action{a}
-}
-
-// labels writes the security labels that change; each is "provider label".
-func labels(on string, now, was []string) []string {
-	var out []string
-	has := map[string]bool{}
-	for _, l := range now {
-		provider, text := splitName(l)
-		has[provider] = true
-		if !slices.Contains(was, l) {
-			out = append(out, fmt.Sprintf("SECURITY LABEL FOR %s ON %s IS %s;", provider, on, literal(text)))
-		}
-	}
-	for _, l := range was {
-		if provider, _ := splitName(l); !has[provider] {
-			out = append(out, fmt.Sprintf("SECURITY LABEL FOR %s ON %s IS NULL;", provider, on))
-		}
-	}
-	return out
 }

@@ -1,6 +1,9 @@
 package writer
 
-import "dappermirror/internal/engine/postgres/vocab"
+import (
+	"dappermirror/internal/engine/postgres/ddl"
+	"dappermirror/internal/engine/postgres/vocab"
+)
 
 // The words writing shares with reading, under their short names.
 const (
@@ -22,4 +25,40 @@ var (
 	literal         = vocab.Literal
 	splitName       = vocab.SplitName
 	sequenceOptions = vocab.SequenceOptions
+)
+
+// How things are spelled.
+var (
+	columnSQL       = ddl.Column
+	identitySQL     = ddl.Identity
+	columnExtras    = ddl.ColumnExtras
+	optionList      = ddl.OptionList
+	partitionColumn = ddl.PartitionColumn
+	typedColumn     = ddl.TypedColumn
+	tableHead       = ddl.TableHead
+	tableTail       = ddl.TableTail
+	partOf          = ddl.PartOf
+	alterPrefix     = ddl.AlterPrefix
+	constraintSQL   = ddl.Constraint
+	partComment     = ddl.PartComment
+	enabled         = ddl.Enabled
+	policySQL       = ddl.Policy
+	policyBody      = ddl.PolicyBody
+	commentText     = ddl.CommentText
+	keyword         = ddl.Keyword
+	sqlName         = ddl.Name
+	genericOptions  = ddl.GenericOptions
+	isConstraint    = ddl.IsConstraint
+	constraintSpace = ddl.ConstraintSpace
+	enumSQL         = ddl.Enum
+	domainSQL       = ddl.Domain
+	viewSQL         = ddl.View
+	labels          = ddl.Labels
+	dress           = ddl.Dress
+	partDress       = ddl.PartDress
+	optionClauses   = ddl.OptionClauses
+	changedGeneric  = ddl.ChangedGeneric
+	renameSQL       = ddl.Rename
+	deferClause     = ddl.DeferClause
+	columnComment   = ddl.ColumnComment
 )

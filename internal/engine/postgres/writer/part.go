@@ -10,47 +10,6 @@ import (
 	"dappermirror/internal/core/order"
 )
 
-// isConstraint tells the kinds that are constraints of a table or domain.
-func isConstraint(k catalog.Kind) bool { return constraintSpace(k) == "constraint" }
-
-func alterPrefix(o *catalog.Object) string {
-	word := "TABLE"
-	if o.Kind == kindDomain {
-		word = "DOMAIN"
-	}
-	return "ALTER " + word + " " + qualified(o)
-}
-
-// constraintSQL is a constraint as it stands behind ADD or in CREATE TABLE.
-func constraintSQL(p *catalog.Object) string {
-	def := p.Text("definition")
-	if l := p.List("written options"); len(l) > 0 {
-		with := " WITH (" + optionList(l) + ")"
-		if head, where, ok := strings.Cut(def, " WHERE ("); ok && p.Kind == kindExclusion {
-			def = head + with + " WHERE (" + where
-		} else {
-			def += with
-		}
-	}
-	s := "CONSTRAINT " + quote(p.Name) + " " + def
-	if p.Has("tablespace") {
-		s += " USING INDEX TABLESPACE " + quote(p.Text("tablespace"))
-	}
-	if p.Has("deferrable") {
-		s += " DEFERRABLE"
-	}
-	if p.Has("initially deferred") {
-		s += " INITIALLY DEFERRED"
-	}
-	if p.Has("not enforced") {
-		s += " NOT ENFORCED"
-	}
-	if p.Has("not valid") {
-		s += " NOT VALID"
-	}
-	return s
-}
-
 // createPart makes a constraint, index, trigger, policy or rule.
 func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
@@ -111,64 +70,6 @@ func constraintRisks(o, p *catalog.Object, ref catalog.Ref) []order.Risk {
 		return []order.Risk{risk(order.MayFail, "fails when a row breaks the check"), risk(order.Lock, "everything on "+o.Name+" waits while the rows are checked")}
 	}
 	return []order.Risk{risk(order.MayFail, "fails when two rows conflict"), risk(order.Lock, "everything on "+o.Name+" waits while the index is built")}
-}
-
-// partDress are the statements that follow a new part: its comment and flags.
-func partDress(o, p *catalog.Object) []string {
-	var out []string
-	if p.Has("comment") {
-		out = append(out, partComment(o, p))
-	}
-	if p.Has("index comment") {
-		out = append(out, fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), literal(p.Text("index comment"))))
-	}
-	if p.Has("clustered") {
-		out = append(out, fmt.Sprintf("ALTER %s %s CLUSTER ON %s;", keyword(o), qualified(o), quote(p.Name)))
-	}
-	if p.Has("replica identity") {
-		out = append(out, fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY USING INDEX %s;", qualified(o), quote(p.Name)))
-	}
-	return out
-}
-
-func partComment(o, p *catalog.Object) string {
-	switch {
-	case p.Kind == catalog.Index:
-		return fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), commentText(p))
-	case isConstraint(p.Kind) && o.Kind == kindDomain:
-		return fmt.Sprintf("COMMENT ON CONSTRAINT %s ON DOMAIN %s IS %s;", quote(p.Name), qualified(o), commentText(p))
-	case isConstraint(p.Kind):
-		return fmt.Sprintf("COMMENT ON CONSTRAINT %s ON %s IS %s;", quote(p.Name), qualified(o), commentText(p))
-	}
-	return fmt.Sprintf("COMMENT ON %s %s ON %s IS %s;", strings.ToUpper(p.Kind.Title()), quote(p.Name), qualified(o), commentText(p))
-}
-
-func enabled(o, p *catalog.Object, word string) []string {
-	state := map[string]string{"": "", "disabled": "DISABLE", "replica": "ENABLE REPLICA", "always": "ENABLE ALWAYS"}[p.Text("enabled")]
-	if state == "" {
-		return nil
-	}
-	return []string{fmt.Sprintf("ALTER TABLE %s %s %s %s;", qualified(o), state, word, quote(p.Name))}
-}
-
-func policySQL(o, p *catalog.Object) string {
-	s := fmt.Sprintf("CREATE POLICY %s ON %s", quote(p.Name), qualified(o))
-	if p.Has("restrictive") {
-		s += " AS RESTRICTIVE"
-	}
-	s += " FOR " + strings.ToUpper(p.Text("command")) + " TO " + strings.Join(p.List("roles"), ", ")
-	return s + policyBody(p) + ";"
-}
-
-func policyBody(p *catalog.Object) string {
-	s := ""
-	if e := p.Property("using"); e != nil {
-		s += " USING (" + e.Value.String() + ")"
-	}
-	if e := p.Property("with check"); e != nil {
-		s += " WITH CHECK (" + e.Value.String() + ")"
-	}
-	return s
 }
 
 // dropPart removes a part.
@@ -265,24 +166,4 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		}
 	}
 	return out, true
-}
-
-// renameSQL gives a constraint or an index another name.
-func renameSQL(o, was, now *catalog.Object) string {
-	if now.Kind == catalog.Index {
-		return fmt.Sprintf("ALTER INDEX %s.%s RENAME TO %s;", quote(o.Schema), quote(was.Name), quote(now.Name))
-	}
-	return fmt.Sprintf("%s RENAME CONSTRAINT %s TO %s;", alterPrefix(o), quote(was.Name), quote(now.Name))
-}
-
-// deferClause sets when a foreign key is checked.
-func deferClause(p *catalog.Object) string {
-	s := "ALTER CONSTRAINT " + quote(p.Name)
-	switch {
-	case p.Has("initially deferred"):
-		return s + " DEFERRABLE INITIALLY DEFERRED"
-	case p.Has("deferrable"):
-		return s + " DEFERRABLE INITIALLY IMMEDIATE"
-	}
-	return s + " NOT DEFERRABLE"
 }

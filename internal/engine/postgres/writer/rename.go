@@ -15,7 +15,7 @@ var _ order.Renamer = (*Writer)(nil)
 // with their other changes; other parts are made anew.
 func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 	if part == "" {
-		return kinds[owner].keyword != "" && owner != vocab.UserMapping && owner != "cast" && owner != "transform"
+		return keyword(&catalog.Object{Kind: owner}) != "" && owner != vocab.UserMapping && owner != "cast" && owner != "transform"
 	}
 	return part == catalog.Column && vocab.IsTable(owner)
 }

@@ -17,14 +17,6 @@ func (w *Writer) createSchema(c *order.Change) []*order.Action {
 	return []*order.Action{created(c.Source, "CREATE SCHEMA "+quote(c.Source.Name)+";")}
 }
 
-func enumSQL(o *catalog.Object) string {
-	labels := make([]string, 0)
-	for _, l := range o.List("values") {
-		labels = append(labels, literal(l))
-	}
-	return fmt.Sprintf("CREATE TYPE %s AS ENUM (%s);", qualified(o), strings.Join(labels, ", "))
-}
-
 func (w *Writer) createEnum(c *order.Change) []*order.Action {
 	return []*order.Action{created(c.Source, enumSQL(c.Source))}
 }
@@ -195,23 +187,6 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 // typeName is how format_type prints a type of ours: with an empty search
 // path, always with its schema.
 func typeName(o *catalog.Object) string { return qualified(o) }
-
-func domainSQL(o *catalog.Object) string {
-	s := "CREATE DOMAIN " + qualified(o) + " AS " + o.Text("type")
-	if n := o.Text("collation"); n != "" {
-		s += " COLLATE " + n
-	}
-	if o.Has("default") {
-		s += " DEFAULT " + o.Text("default")
-	}
-	if o.Has("not null") {
-		s += " NOT NULL"
-	}
-	for _, p := range o.PartsOf(catalog.Check) {
-		s += "\n  " + constraintSQL(p)
-	}
-	return s + ";"
-}
 
 func (w *Writer) createDomain(c *order.Change) []*order.Action {
 	o := c.Source

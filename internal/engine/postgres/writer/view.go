@@ -10,28 +10,6 @@ import (
 	"dappermirror/internal/core/order"
 )
 
-func viewSQL(o *catalog.Object, replace bool) string {
-	s := "CREATE "
-	if replace {
-		s += "OR REPLACE "
-	}
-	s += strings.ToUpper(o.Kind.Title()) + " " + qualified(o)
-	if m := o.Text("access method"); m != "" {
-		s += " USING " + quote(m)
-	}
-	if l := o.List("written options"); len(l) > 0 {
-		s += " WITH (" + optionList(l) + ")"
-	}
-	if t := o.Text("tablespace"); t != "" {
-		s += " TABLESPACE " + quote(t)
-	}
-	s += " AS\n" + o.Text("definition")
-	if o.Has("not populated") {
-		s += "\nWITH NO DATA"
-	}
-	return s + ";"
-}
-
 func (w *Writer) createView(c *order.Change) []*order.Action {
 	o := c.Source
 	a := created(o, viewSQL(o, false))

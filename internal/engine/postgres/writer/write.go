@@ -31,60 +31,37 @@ var _ order.Writer = (*Writer)(nil)
 
 // kindWriter is what is different from kind to kind.
 type kindWriter struct {
-	keyword string // in DROP and COMMENT ON
-	create  func(*Writer, *order.Change) []*order.Action
-	alter   func(*Writer, *order.Change) ([]*order.Action, bool)
+	create func(*Writer, *order.Change) []*order.Action
+	alter  func(*Writer, *order.Change) ([]*order.Action, bool)
 }
 
 var kinds map[catalog.Kind]kindWriter
 
 func init() { // a table that refers to methods that refer to the table
 	kinds = map[catalog.Kind]kindWriter{
-		catalog.Schema:   {"SCHEMA", (*Writer).createSchema, alterByFacts},
-		catalog.Enum:     {"TYPE", (*Writer).createEnum, (*Writer).alterEnum},
-		kindDomain:       {"DOMAIN", (*Writer).createDomain, (*Writer).alterDomain},
-		kindComposite:    {"TYPE", (*Writer).createComposite, (*Writer).alterComposite},
-		kindRange:        {"TYPE", (*Writer).createRange, rebuildIfDefined},
-		catalog.Sequence: {"SEQUENCE", (*Writer).createSequence, (*Writer).alterSequence},
-		catalog.Table:    {"TABLE", (*Writer).createTable, (*Writer).alterTable},
-		catalog.View:     {"VIEW", (*Writer).createView, (*Writer).alterView},
-		kindMatView:      {"MATERIALIZED VIEW", (*Writer).createView, (*Writer).alterView},
-		catalog.Routine:  {"FUNCTION", (*Writer).createRoutine, (*Writer).alterRoutine},
+		catalog.Schema:   {(*Writer).createSchema, alterByFacts},
+		catalog.Enum:     {(*Writer).createEnum, (*Writer).alterEnum},
+		kindDomain:       {(*Writer).createDomain, (*Writer).alterDomain},
+		kindComposite:    {(*Writer).createComposite, (*Writer).alterComposite},
+		kindRange:        {(*Writer).createRange, rebuildIfDefined},
+		catalog.Sequence: {(*Writer).createSequence, (*Writer).alterSequence},
+		catalog.Table:    {(*Writer).createTable, (*Writer).alterTable},
+		catalog.View:     {(*Writer).createView, (*Writer).alterView},
+		kindMatView:      {(*Writer).createView, (*Writer).alterView},
+		catalog.Routine:  {(*Writer).createRoutine, (*Writer).alterRoutine},
 	}
-	kinds[kindPublication] = kindWriter{"PUBLICATION", (*Writer).createPublication, (*Writer).alterPublication}
-	kinds[vocab.ForeignTable] = kindWriter{"FOREIGN TABLE", (*Writer).createTable, (*Writer).alterTable}
-	kinds[vocab.Wrapper] = kindWriter{"FOREIGN DATA WRAPPER", (*Writer).createForeign, (*Writer).alterForeign}
-	kinds[vocab.ForeignServer] = kindWriter{"SERVER", (*Writer).createForeign, (*Writer).alterForeign}
-	kinds[vocab.UserMapping] = kindWriter{"USER MAPPING", (*Writer).createForeign, (*Writer).alterForeign}
-	kinds[vocab.Subscription] = kindWriter{"SUBSCRIPTION", (*Writer).createSubscription, (*Writer).alterSubscription}
-	kinds[vocab.BaseType] = kindWriter{"TYPE", (*Writer).createBaseType, rebuildIfDefined}
-	kinds[kindDefaultRights] = kindWriter{"", (*Writer).createDefaultRights, (*Writer).alterDefaultRights}
+	kinds[kindPublication] = kindWriter{(*Writer).createPublication, (*Writer).alterPublication}
+	kinds[vocab.ForeignTable] = kindWriter{(*Writer).createTable, (*Writer).alterTable}
+	kinds[vocab.Wrapper] = kindWriter{(*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.ForeignServer] = kindWriter{(*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.UserMapping] = kindWriter{(*Writer).createForeign, (*Writer).alterForeign}
+	kinds[vocab.Subscription] = kindWriter{(*Writer).createSubscription, (*Writer).alterSubscription}
+	kinds[vocab.BaseType] = kindWriter{(*Writer).createBaseType, rebuildIfDefined}
+	kinds[kindDefaultRights] = kindWriter{(*Writer).createDefaultRights, (*Writer).alterDefaultRights}
 	for _, k := range vocab.SimpleKinds {
-		kinds[k.Kind] = kindWriter{k.Word, (*Writer).createSimple, rebuildIfDefined}
+		kinds[k.Kind] = kindWriter{(*Writer).createSimple, rebuildIfDefined}
 	}
-	kinds[vocab.Extension] = kindWriter{"EXTENSION", (*Writer).createExtension, (*Writer).alterExtension}
-}
-
-// keyword is the word for the kind in DROP, COMMENT ON, ALTER … OWNER.
-func keyword(o *catalog.Object) string {
-	if o.Has("procedure") {
-		return "PROCEDURE"
-	}
-	return kinds[o.Kind].keyword
-}
-
-// sqlName is how statements name the object.
-func sqlName(o *catalog.Object) string {
-	if n := o.Text("sql name"); n != "" {
-		return n
-	}
-	switch o.Kind {
-	case catalog.Schema, kindPublication, vocab.Wrapper, vocab.ForeignServer, vocab.Subscription:
-		return quote(o.Name)
-	case catalog.Routine:
-		return qualified(o) + "(" + o.Text("arguments") + ")"
-	}
-	return qualified(o)
+	kinds[vocab.Extension] = kindWriter{(*Writer).createExtension, (*Writer).alterExtension}
 }
 
 // title names an object for people.
@@ -123,14 +100,6 @@ func partNames(o, p *catalog.Object) []order.Name {
 	return []order.Name{{Space: "relation", Schema: o.Schema, Name: p.Name}, {Space: "part of " + o.Ref().String() + " " + constraintSpace(p.Kind), Name: p.Name}}
 }
 
-func constraintSpace(k catalog.Kind) string {
-	switch k {
-	case catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, kindExclusion:
-		return "constraint"
-	}
-	return string(k)
-}
-
 // Create implements order.Writer.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	as := kinds[c.Source.Kind].create(w, c)
@@ -149,30 +118,6 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 // created is the action that makes an object.
 func created(o *catalog.Object, sql ...string) *order.Action {
 	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
-}
-
-// dress gives a new object its comments.
-func dress(o *catalog.Object) []string {
-	var out []string
-	if t := o.Property("comment"); t != nil {
-		out = append(out, fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), literal(t.Value.Text)))
-	}
-	if l := o.List("security labels"); len(l) > 0 {
-		out = append(out, labels(keyword(o)+" "+sqlName(o), l, nil)...)
-	}
-	for _, p := range o.PartsOf(catalog.Column) {
-		out = append(out, labels("COLUMN "+qualified(o)+"."+quote(p.Name), p.List("security labels"), nil)...)
-	}
-	for _, c := range o.List("column comments") {
-		col, text, _ := strings.Cut(c, ": ")
-		out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), col, literal(text)))
-	}
-	for _, p := range o.PartsOf(catalog.Column) {
-		if t := p.Property("comment"); t != nil {
-			out = append(out, fmt.Sprintf("COMMENT ON COLUMN %s.%s IS %s;", qualified(o), quote(p.Name), literal(t.Value.Text)))
-		}
-	}
-	return out
 }
 
 // Drop implements order.Writer.
@@ -289,13 +234,6 @@ func outwardActions(c *order.Change) []*order.Action {
 		add("column comments", columnComments(c)...)
 	}
 	return append(out, rightsActions(c)...)
-}
-
-func commentText(o *catalog.Object) string {
-	if p := o.Property("comment"); p != nil {
-		return literal(p.Value.Text)
-	}
-	return "NULL"
 }
 
 // columnComments sets the comments on the columns of a view.
