@@ -247,104 +247,132 @@ func (u *unifier) facts(c *catalog.Object) {
 // so that goes for texts which the engine keeps as they were written, too: for
 // what shall be, not for what is.
 func Named(c *catalog.Catalog, written bool) *catalog.Catalog {
-	own := map[catalog.Ref]catalog.Ref{}
-	things := map[catalog.Ref]*catalog.Object{}
-	same := true
-	rename := func(r catalog.Ref) catalog.Ref {
-		if to, ok := own[r.Thing()]; ok {
-			return to.Of(r.Fact)
-		}
-		if to, ok := own[r.Object()]; ok {
-			to.PartKind, to.Part = r.PartKind, r.Part
-			return to.Of(r.Fact)
-		}
-		return r
+	n := &namer{c: c, written: written, own: map[catalog.Ref]catalog.Ref{}, things: map[catalog.Ref]*catalog.Object{}}
+	if n.index(); n.idle() {
+		return c
 	}
-	composed := func(known *catalog.Property) string {
-		return known.Value.Spelled(func(p catalog.Piece) catalog.Piece {
-			if at := rename(*p.Ref); at != *p.Ref {
-				p.Canon, p.Ref = spelled(c, p, nameOf(at), true), &at
-			}
-			return p
-		}).Canonical()
+	out := *c
+	out.Objects = make([]*catalog.Object, 0, len(c.Objects))
+	for _, o := range c.Objects {
+		out.Objects = append(out.Objects, n.object(o))
 	}
+	out.Sort()
+	return &out
+}
+
+// namer gives things their own names for identities.
+type namer struct {
+	c       *catalog.Catalog
+	written bool
+	own     map[catalog.Ref]catalog.Ref // from identity to what the own names make of it
+	things  map[catalog.Ref]*catalog.Object
+}
+
+// index finds what everything is called. What has names of other things in its
+// own comes after these.
+func (n *namer) index() {
 	for _, late := range []bool{false, true} {
-		for _, o := range c.Objects {
+		for _, o := range n.c.Objects {
 			known := o.Property(catalog.KnownAs)
 			if (known != nil) != late {
 				continue
 			}
 			to := o.Own()
 			if late {
-				to.Name = o.Bare() + composed(known)
+				to.Name = o.Bare() + n.composed(known)
 			}
-			own[o.Ref()], things[o.Ref()] = to, o
-			same = same && to == o.Ref()
+			n.own[o.Ref()], n.things[o.Ref()] = to, o
 			for _, p := range o.Parts {
 				r := to
 				r.PartKind, r.Part = p.Kind, p.Own().Name
-				own[o.PartRef(p)], things[o.PartRef(p)] = r, p
-				same = same && r == o.PartRef(p)
+				n.own[o.PartRef(p)], n.things[o.PartRef(p)] = r, p
 			}
 		}
 	}
-	for _, o := range c.Objects {
+	for _, o := range n.c.Objects {
 		for _, p := range o.Parts {
 			if known := p.Property(catalog.KnownAs); known != nil {
-				r := own[o.PartRef(p)]
-				r.Part = composed(known)
-				own[o.PartRef(p)] = r
+				r := n.own[o.PartRef(p)]
+				r.Part = n.composed(known)
+				n.own[o.PartRef(p)] = r
 			}
 		}
 	}
-	if same {
-		return c
+}
+
+// idle tells whether everything is known by its own name already.
+func (n *namer) idle() bool {
+	for id, own := range n.own {
+		if id != own {
+			return false
+		}
 	}
-	spell := func(p catalog.Piece) catalog.Piece {
-		to := rename(*p.Ref)
-		q := p
-		q.Ref = &to
-		o := things[*p.Ref]
-		if o == nil || p.Fixed && !written {
-			return q
+	return true
+}
+
+// named is what the own names make of an identity.
+func (n *namer) named(id catalog.Ref) catalog.Ref {
+	if to, ok := n.own[id.Thing()]; ok {
+		return to.Of(id.Fact)
+	}
+	if to, ok := n.own[id.Object()]; ok {
+		to.PartKind, to.Part = id.PartKind, id.Part
+		return to.Of(id.Fact)
+	}
+	return id
+}
+
+// composed is a name with names of other things in it.
+func (n *namer) composed(known *catalog.Property) string {
+	return known.Value.Spelled(func(p catalog.Piece) catalog.Piece {
+		if at := n.named(*p.Ref); at != *p.Ref {
+			p.Canon, p.Ref = spelled(n.c, p, nameOf(at), true), &at
 		}
-		if p.Canon != "" {
-			q.Canon = spelled(c, p, nameOf(to), true)
-		}
-		if p.Text != "" && nameOf(to) != nameOf(*p.Ref) {
-			q.Text = spelled(c, p, o.Bare(), false)
-		}
+		return p
+	}).Canonical()
+}
+
+func (n *namer) spell(p catalog.Piece) catalog.Piece {
+	to := n.named(*p.Ref)
+	q := p
+	q.Ref = &to
+	o := n.things[*p.Ref]
+	if o == nil || p.Fixed && !n.written {
 		return q
 	}
-	out := *c
-	out.Objects = make([]*catalog.Object, 0, len(c.Objects))
-	for _, o := range c.Objects {
-		n := o.Clone()
-		for k, x := range append([]*catalog.Object{n}, n.Parts...) {
-			for i := range x.Properties {
-				x.Properties[i].Value = x.Properties[i].Value.Spelled(spell)
-			}
-			for i := range x.Needs {
-				x.Needs[i].On = rename(x.Needs[i].On)
-			}
-			if x.Alias != "" {
-				x.ID, x.Alias = x.Alias, ""
-				if x.ID == x.Name {
-					x.ID = ""
-				}
-			}
-			x.Home = ""
-			switch known := x.Has(catalog.KnownAs); {
-			case known && k == 0:
-				x.Name, x.ID = own[o.Ref()].Name, ""
-			case known:
-				x.ID = own[o.PartRef(o.Parts[k-1])].Part
+	if p.Canon != "" {
+		q.Canon = spelled(n.c, p, nameOf(to), true)
+	}
+	if p.Text != "" && nameOf(to) != nameOf(*p.Ref) {
+		q.Text = spelled(n.c, p, o.Bare(), false)
+	}
+	return q
+}
+
+func (n *namer) object(o *catalog.Object) *catalog.Object {
+	out := o.Clone()
+	for k, x := range append([]*catalog.Object{out}, out.Parts...) {
+		for i := range x.Properties {
+			x.Properties[i].Value = x.Properties[i].Value.Spelled(n.spell)
+		}
+		for i := range x.Needs {
+			x.Needs[i].On = n.named(x.Needs[i].On)
+		}
+		if x.Alias != "" {
+			x.ID, x.Alias = x.Alias, ""
+			if x.ID == x.Name {
+				x.ID = ""
 			}
 		}
-		out.Objects = append(out.Objects, n)
+		x.Home = ""
+		switch known := x.Has(catalog.KnownAs); {
+		case known && k == 0:
+			x.Name, x.ID = n.own[o.Ref()].Name, ""
+		case known:
+			x.ID = n.own[o.PartRef(o.Parts[k-1])].Part
+		}
 	}
-	out.Sort()
-	return &out
+	return out
 }
 
 // Rename is one thing that is to bear another name.

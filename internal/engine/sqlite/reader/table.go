@@ -430,40 +430,7 @@ func (t *tableParser) foreignKey(name string, cols []string, column string) erro
 			}
 		}
 	}
-	action := func() string {
-		switch {
-		case t.Take("set", "null"):
-			return "set null"
-		case t.Take("set", "default"):
-			return "set default"
-		case t.Take("no", "action"):
-			return ""
-		}
-		return strings.ToLower(t.Next().Text)
-	}
-	deferrable, deferred := false, false
-	var onDelete, onUpdate string
-clauses:
-	for {
-		switch {
-		case t.Take("on", "delete"):
-			onDelete = action()
-		case t.Take("on", "update"):
-			onUpdate = action()
-		case t.Take("match"):
-			t.Next() // SQLite: MATCH is read and ignored
-		case t.Take("not", "deferrable"):
-			deferrable = false
-		case t.Take("deferrable"):
-			deferrable = true
-		case t.Take("initially", "deferred"):
-			deferred = true
-		case t.Take("initially", "immediate"):
-			deferred = false
-		default:
-			break clauses
-		}
-	}
+	rules := t.keyRules()
 	fold := func(l []string) []string {
 		var out []string
 		for _, s := range l {
@@ -476,9 +443,9 @@ clauses:
 	if len(to) > 0 {
 		o.Set("referenced columns", catalog.List(fold(to)...))
 	}
-	o.SetText("on delete", onDelete)
-	o.SetText("on update", onUpdate)
-	o.SetIf("initially deferred", deferrable && deferred)
+	o.SetText("on delete", rules.onDelete)
+	o.SetText("on update", rules.onUpdate)
+	o.SetIf("initially deferred", rules.deferred)
 	if column != "" {
 		o.Carry("column", catalog.Scalar(column))
 	}
@@ -492,6 +459,49 @@ clauses:
 		t.constraint(o, strings.Join(fold(cols), ", ")+") to "+catalog.FoldASCII(parent))
 	})
 	return nil
+}
+
+// keyRules are what stands behind the columns of a foreign key.
+type keyRules struct {
+	onDelete, onUpdate string
+	deferred           bool
+}
+
+func (t *tableParser) keyRules() keyRules {
+	action := func() string {
+		switch {
+		case t.Take("set", "null"):
+			return "set null"
+		case t.Take("set", "default"):
+			return "set default"
+		case t.Take("no", "action"):
+			return ""
+		}
+		return strings.ToLower(t.Next().Text)
+	}
+	var r keyRules
+	deferrable, deferred := false, false
+	for {
+		switch {
+		case t.Take("on", "delete"):
+			r.onDelete = action()
+		case t.Take("on", "update"):
+			r.onUpdate = action()
+		case t.Take("match"):
+			t.Next() // SQLite: MATCH is read and ignored
+		case t.Take("not", "deferrable"):
+			deferrable = false
+		case t.Take("deferrable"):
+			deferrable = true
+		case t.Take("initially", "deferred"):
+			deferred = true
+		case t.Take("initially", "immediate"):
+			deferred = false
+		default:
+			r.deferred = deferrable && deferred
+			return r
+		}
+	}
 }
 
 // finish adds what follows from the whole table.
