@@ -107,3 +107,24 @@ func TestNobodyNamesAnEngine(t *testing.T) {
 		})
 	})
 }
+
+// TestRoomsStaySmall: no package of an engine has more than 3,500 lines, no
+// function more than 80.
+func TestRoomsStaySmall(t *testing.T) {
+	lines := map[string]int{}
+	source(t, func(folder, path string, set *token.FileSet, f *ast.File) {
+		lines[folder] += set.Position(f.End()).Line
+		for _, d := range f.Decls {
+			if fn, ok := d.(*ast.FuncDecl); ok {
+				if n := set.Position(fn.End()).Line - set.Position(fn.Pos()).Line + 1; n > 80 {
+					t.Errorf("%s: %s has %d lines", path, fn.Name.Name, n)
+				}
+			}
+		}
+	})
+	for folder, n := range lines {
+		if strings.HasPrefix(folder, "engine/") && n > 3500 || folder == "cli" && n > 1800 {
+			t.Errorf("%s has %d lines", folder, n)
+		}
+	}
+}

@@ -5,13 +5,11 @@ package cli
 import (
 	"bufio"
 	"bytes"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"os"
-	"os/exec"
 	"strconv"
 	"strings"
 	"syscall"
@@ -157,15 +155,8 @@ func (a *app) flush() error {
 	if a.out.Len() == 0 {
 		return nil
 	}
-	if f, ok := a.stdout.(*os.File); ok && !a.noPager && a.format != "json" && term.IsTerminal(int(f.Fd())) {
-		_, h, err := term.GetSize(int(f.Fd()))
-		pager := process.Pager()
-		if err == nil && bytes.Count(a.out.Bytes(), []byte("\n")) > h && pager != "" && isTerminal(a.stdin) {
-			cmd := exec.Command("sh", "-c", pager)
-			cmd.Stdin, cmd.Stdout, cmd.Stderr = &a.out, f, a.stderr
-			cmd.Env = append(os.Environ(), "LESS="+cmp.Or(os.Getenv("LESS"), "FRX"))
-			return cmd.Run()
-		}
+	if f, ok := a.stdout.(*os.File); ok && !a.noPager && a.format != "json" && isTerminal(a.stdin) && process.Long(f, a.out.Bytes()) {
+		return process.Page(f, a.stderr, &a.out)
 	}
 	_, err := a.out.WriteTo(a.stdout)
 	return err

@@ -2,11 +2,11 @@ package cli
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/process"
 	"dappermirror/internal/report"
 	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
@@ -102,25 +102,5 @@ func (a *app) working(what string) func() {
 	if a.progress == "never" || a.quiet || a.progress == "auto" && !isTerminal(a.stderr) {
 		return func() {}
 	}
-	done, ended := make(chan struct{}), make(chan struct{})
-	go func() {
-		defer close(ended)
-		start := time.Now()
-		tick := time.NewTicker(200 * time.Millisecond)
-		defer tick.Stop()
-		shown := false
-		for {
-			select {
-			case <-tick.C:
-				shown = true
-				fmt.Fprintf(a.stderr, "\r%s … %ds", what, int(time.Since(start).Seconds()))
-			case <-done:
-				if shown {
-					fmt.Fprintf(a.stderr, "\r%s\r", strings.Repeat(" ", len(what)+12))
-				}
-				return
-			}
-		}
-	}()
-	return func() { close(done); <-ended }
+	return process.Working(a.stderr, what)
 }

@@ -3,14 +3,20 @@
 package process
 
 import (
+	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
 	"os"
+	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
+
+	"golang.org/x/term"
 
 	"dappermirror/internal/files"
 )
@@ -74,8 +80,8 @@ func leave(stderr io.Writer, changing bool, code, uncertain int) {
 	os.Exit(code)
 }
 
-// Pager is the pager for long results: what PAGER says, else less.
-func Pager() string {
+// pager is the pager for long results: what PAGER says, else less.
+func pager() string {
 	if p, set := os.LookupEnv("PAGER"); set {
 		return p
 	}
@@ -85,4 +91,48 @@ func Pager() string {
 		}
 	}
 	return ""
+}
+
+// Long tells whether a text is longer than the terminal it goes to, and there is
+// a pager for it.
+func Long(out *os.File, text []byte) bool {
+	if !term.IsTerminal(int(out.Fd())) || pager() == "" {
+		return false
+	}
+	_, h, err := term.GetSize(int(out.Fd()))
+	return err == nil && bytes.Count(text, []byte("\n")) > h
+}
+
+// Page shows a text through the pager.
+func Page(out *os.File, stderr io.Writer, text io.Reader) error {
+	cmd := exec.Command("sh", "-c", pager())
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = text, out, stderr
+	cmd.Env = append(os.Environ(), "LESS="+cmp.Or(os.Getenv("LESS"), "FRX"))
+	return cmd.Run()
+}
+
+// Working shows that something goes on, and for how long, until the answer is
+// called.
+func Working(w io.Writer, what string) func() {
+	done, ended := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(ended)
+		start := time.Now()
+		tick := time.NewTicker(200 * time.Millisecond)
+		defer tick.Stop()
+		shown := false
+		for {
+			select {
+			case <-tick.C:
+				shown = true
+				fmt.Fprintf(w, "\r%s … %ds", what, int(time.Since(start).Seconds()))
+			case <-done:
+				if shown {
+					fmt.Fprintf(w, "\r%s\r", strings.Repeat(" ", len(what)+12))
+				}
+				return
+			}
+		}
+	}()
+	return func() { close(done); <-ended }
 }
