@@ -60,7 +60,7 @@ state is not known.`,
 			if err != nil {
 				return err
 			}
-			target, err := a.resolve(args[1], o.create)
+			target, err := a.work.Place(args[1], o.create)
 			if err != nil {
 				return err
 			}

@@ -24,7 +24,7 @@ place: it can be compared and scripted, as source or as target, without a server
 		Example: "  dapper-mirror capture live.db -o live.json\n  dapper-mirror compare dev.db live.json",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			p, err := a.resolve(args[0], false)
+			p, err := a.work.Place(args[0], false)
 			if err == nil {
 				err = work.Apart([]work.Output{{Option: "-o", Path: out}}, p)
 			}

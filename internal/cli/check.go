@@ -48,7 +48,7 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 			var fit *script.FitReport
 			standing := report.Standing{Unfinished: work.Unfinished(args[0], s)}
 			if len(args) == 2 {
-				target, err := a.resolve(args[1], true)
+				target, err := a.work.Place(args[1], true)
 				if err != nil {
 					return err
 				}

@@ -58,11 +58,6 @@ func (a *app) scopeWords() []string {
 	return out
 }
 
-// resolve finds out what a place is.
-func (a *app) resolve(text string, create bool) (*place.Place, error) {
-	return a.work.Place(text, create)
-}
-
 func placeLabel(text string) string {
 	p, err := place.Resolve(text, place.Options{Create: true})
 	if err != nil {

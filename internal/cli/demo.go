@@ -85,7 +85,7 @@ func (d *demoWalk) build(ctx context.Context, folder, server string) (err error)
 		d.source, d.target, d.names, err = demo.InFolder(ctx, folder)
 	} else {
 		var p *place.Place
-		if p, err = d.app.resolve(server, false); err != nil {
+		if p, err = d.app.work.Place(server, false); err != nil {
 			return err
 		}
 		if _, file := p.Engine.(engine.Embedded); p.Engine == nil || file {

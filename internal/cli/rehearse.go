@@ -54,7 +54,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 				return err
 			}
 			if s != nil {
-				if target, err = a.resolve(args[1], false); err != nil {
+				if target, err = a.work.Place(args[1], false); err != nil {
 					return err
 				}
 				var fit script.FitReport
