@@ -30,6 +30,9 @@ type Engine interface {
 	Blank() *catalog.Catalog
 	// Dialect is how its SQL is taken apart.
 	Dialect() sqltext.Dialect
+	// Classes are the first words, or two, of its statements that are not
+	// Lasting, in lower case.
+	Classes() map[string]Class
 	// Writer makes SQL of changes.
 	Writer(opt WriteOptions) order.Writer
 	// Frame is what stands around the steps of a script.
@@ -259,12 +262,6 @@ type Placer interface {
 	// Placeholder is SQL for the emptiest value of a column's type; "" where
 	// there is none.
 	Placeholder(col *catalog.Object, in *catalog.Catalog) string
-}
-
-// LockTeller is an Engine that can tell which locks a step takes on what is
-// there.
-type LockTeller interface {
-	Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock
 }
 
 // Sizer is a Database that can tell how big tables are, and who is at work on

@@ -127,7 +127,7 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 		}
 	}
 	for i, c := range r.cmds {
-		if c.Step > 0 && !r.session(i) && !rec.skips(r, i) && r.words[i] != "commit" {
+		if c.Step > 0 && r.classes[i].Stays() && !rec.skips(r, i) && r.classes[i] != engine.Commits {
 			return c.Step, rec.put()
 		}
 	}
@@ -163,7 +163,7 @@ func (rec *Record) some(r *runner, step int) bool {
 // session's and not the transaction's.
 func (rec *Record) any(r *runner, step int, is func(int) bool) bool {
 	for i, c := range r.cmds {
-		if c.Step == step && !r.session(i) && !c.Client && !r.within[i] && is(i) {
+		if c.Step == step && r.classes[i].Stays() && !c.Client && !r.within[i] && is(i) {
 			return true
 		}
 	}
@@ -249,12 +249,12 @@ func (rec *Record) skips(r *runner, i int) bool {
 		return rec.Committed
 	case c.Step == 0:
 		return false
-	case !r.session(i):
+	case r.classes[i].Stays():
 		return rec.skip[i]
 	}
 	// A session statement serves the statements of its step; a guard looks at
 	// what is not there any more when the first of them has run.
-	if guard := r.words[i] == "guard" || r.words[i] == "do"; guard && rec.some(r, c.Step) {
+	if guard := r.classes[i] == engine.Guards; guard && rec.some(r, c.Step) {
 		return true
 	}
 	return !rec.left(r, c.Step)

@@ -135,8 +135,8 @@ type runner struct {
 	stay         int    // steps that ran and stay
 	id           string // of the transaction
 	locked       []string
-	words        []string // the first word of each command
-	within       []bool   // which commands are inside the transaction
+	classes      []engine.Class // of each command
+	within       []bool         // which commands are inside the transaction
 }
 
 func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions) (*runner, error) {
@@ -145,7 +145,7 @@ func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions)
 		return nil, err
 	}
 	r := &runner{RunOptions: opt, s: s, eng: eng, db: db, cmds: cmds, titles: map[int]StepInfo{}, apart: map[catalog.Ref]bool{},
-		words: make([]string, len(cmds)), within: make([]bool, len(cmds))}
+		classes: make([]engine.Class, len(cmds)), within: make([]bool, len(cmds))}
 	for _, st := range s.Planned() {
 		r.titles[st.Number] = st
 		if st.Apart && !st.Later {
@@ -156,17 +156,17 @@ func newRunner(s *Script, eng engine.Engine, db engine.Database, opt RunOptions)
 	}
 	inside, around := false, -1
 	for i, c := range cmds {
-		r.words[i] = firstWord(eng.Dialect(), c.Text)
-		inside = inside || r.words[i] == "begin"
+		r.classes[i] = engine.Classify(eng, c.Text)
+		inside = inside || r.classes[i] == engine.Begins
 		// What stands around the transaction's steps belongs to none of them.
-		if r.words[i] == "begin" || r.words[i] == "commit" || i > 0 && c.Step == around {
+		if r.classes[i] == engine.Begins || r.classes[i] == engine.Commits || i > 0 && c.Step == around {
 			around, cmds[i].Step = c.Step, 0
 		} else {
 			around = -1
 		}
 		r.within[i] = inside
-		inside = inside && r.words[i] != "commit"
-		r.transaction = r.transaction || r.words[i] == "begin"
+		inside = inside && r.classes[i] != engine.Commits
+		r.transaction = r.transaction || r.classes[i] == engine.Begins
 	}
 	return r, nil
 }
@@ -264,13 +264,13 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 			}
 			continue // it changes nothing that stays
 		}
-		word := r.words[i]
-		if word == "begin" {
+		class := r.classes[i]
+		if class == engine.Begins {
 			start = i
 		} else if !r.inside {
 			start = i
 		}
-		if err := r.command(ctx, i, c, word); err != nil {
+		if err := r.command(ctx, i, c, class); err != nil {
 			return start, err
 		}
 	}
@@ -278,11 +278,11 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 }
 
 // command runs one command with what stands around it.
-func (r *runner) command(ctx context.Context, i int, c Command, word string) error {
+func (r *runner) command(ctx context.Context, i int, c Command, class engine.Class) error {
 	if c.Step != r.last && !r.inside {
 		r.limited = false // the step before may have set limits of its own
 	}
-	if (word == "begin" || c.Step > 0) && !r.limited {
+	if (class == engine.Begins || c.Step > 0) && !r.limited {
 		r.limited = true
 		if err := r.limit(ctx); err != nil {
 			return r.fail(ctx, c, err)
@@ -296,13 +296,13 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 	if r.Progress != nil {
 		r.Progress(0, r.s.Meta.Steps, c.Text)
 	}
-	single := !r.inside && word != "begin" && c.Step > 0 && !r.session(i)
+	single := !r.inside && class != engine.Begins && c.Step > 0 && r.classes[i].Stays()
 	if single {
 		if err := r.Record.before(ctx, r, i); err != nil {
 			return r.fail(ctx, c, err)
 		}
 	}
-	if word == "commit" {
+	if class == engine.Commits {
 		if t, ok := r.db.(engine.Transactor); ok && r.inside {
 			r.id, _ = t.Transaction(ctx) // "" is not known
 			if err := r.Record.transaction(r.id); err != nil {
@@ -312,7 +312,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 	}
 	r.sent = true
 	err := r.exec(ctx, c.Text)
-	if word == "commit" && errors.Is(err, engine.ErrUncertain) && r.Outcome != nil && r.id != "" {
+	if class == engine.Commits && errors.Is(err, engine.ErrUncertain) && r.Outcome != nil && r.id != "" {
 		switch r.Outcome(ctx, r.id) {
 		case engine.Committed:
 			r.inside, r.kept, r.gone = false, true, true
@@ -326,10 +326,10 @@ func (r *runner) command(ctx context.Context, i int, c Command, word string) err
 		return r.fail(ctx, c, err)
 	}
 	switch {
-	case word == "begin":
+	case class == engine.Begins:
 		r.inside, r.stay = true, r.ran
 		return r.begun(ctx, c)
-	case word == "commit":
+	case class == engine.Commits:
 		r.inside, r.kept = false, true
 		if err := r.Record.committed(); err != nil {
 			return r.fail(ctx, c, err)
@@ -474,9 +474,9 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 	r.locked = nil
 	lost := errors.Is(err, engine.ErrConnect) || errors.Is(err, context.Canceled)
 	// What commits by itself and was not answered may have been kept.
-	alone := r.sent && c.Step > 0 && !r.within[r.at] && !r.session(r.at)
+	alone := r.sent && c.Step > 0 && !r.within[r.at] && r.classes[r.at].Stays()
 	if errors.Is(err, engine.ErrUncertain) || alone && lost {
-		e.RolledBack, e.Unknown, e.Commit = false, true, r.words[r.at] == "commit"
+		e.RolledBack, e.Unknown, e.Commit = false, true, r.classes[r.at] == engine.Commits
 	}
 	if e.RolledBack {
 		r.Record.undone()
@@ -493,29 +493,4 @@ func besides(moves []Move, ours map[catalog.Ref]bool) []Move {
 		}
 	}
 	return out
-}
-
-// sessionWords begin statements that change nothing but the session.
-var sessionWords = []string{"set", "reset", "lock", "unlock", "do", "use", "select", "pragma", "guard"}
-
-func (r *runner) session(i int) bool { return slices.Contains(sessionWords, r.words[i]) }
-
-// firstWord is a statement's first word; that of a guard, which MariaDB writes
-// as BEGIN NOT ATOMIC, is "guard".
-func firstWord(d sqltext.Dialect, text string) string {
-	var words []string
-	for _, t := range sqltext.Lex(d, text) {
-		if !t.Blank() {
-			if words = append(words, strings.ToLower(t.Text)); len(words) == 2 {
-				break
-			}
-		}
-	}
-	switch {
-	case len(words) == 0:
-		return ""
-	case len(words) == 2 && words[0] == "begin" && words[1] == "not":
-		return "guard"
-	}
-	return words[0]
 }

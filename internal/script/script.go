@@ -492,7 +492,7 @@ func stepInfo(s *order.Step) StepInfo {
 		}
 	}
 	object := s.About.Object()
-	info.Creates = !s.About.IsPart() && slices.Contains(s.Makes, object) && !slices.Contains(s.Removes, object) && strings.HasPrefix(s.Title, "create ")
+	info.Creates = s.Creates
 	info.Drops = !s.About.IsPart() && slices.Contains(s.Removes, object) && !slices.Contains(s.Makes, object)
 	return info
 }

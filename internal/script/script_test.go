@@ -33,8 +33,11 @@ type toyEngine struct {
 	dialect       sqltext.Dialect
 }
 
-func (toyEngine) Name() string               { return "toy" }
-func (toyEngine) Title() string              { return "Toy" }
+func (toyEngine) Name() string  { return "toy" }
+func (toyEngine) Title() string { return "Toy" }
+func (toyEngine) Classes() map[string]engine.Class {
+	return map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "set": engine.Passing, "reset": engine.Passing}
+}
 func (e toyEngine) Dialect() sqltext.Dialect { return e.dialect }
 func (toyEngine) Frame(*order.Plan) engine.Frame {
 	return engine.Frame{Client: []string{".bail on"}, Settings: []string{"SET a;"}, Begin: "BEGIN;", Guards: []string{"GUARD;"}, Checks: []string{"CHECK;"}, Commit: "COMMIT;", Restore: []string{"RESET a;"},

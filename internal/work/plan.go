@@ -118,23 +118,18 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		}
 	}
 	plan.Settle(answers, permitted)
-	if err := s.locks(ctx, p, w, plan, eng); err != nil {
+	if err := s.locks(ctx, p, w, plan); err != nil {
 		return nil, err
 	}
 	return plan, nil
 }
 
-// locks says of each step which locks it takes, how big that is, and who is at
-// work on it now.
-func (s *Session) locks(ctx context.Context, p *Pair, w *Writing, plan *order.Plan, eng engine.Engine) error {
-	teller, ok := eng.(engine.LockTeller)
-	if !ok {
-		return nil
-	}
+// locks asks how big the tables are that the steps lock, and who is at work on
+// them now.
+func (s *Session) locks(ctx context.Context, p *Pair, w *Writing, plan *order.Plan) error {
 	var tables []catalog.Ref
 	seen := map[catalog.Ref]bool{}
 	for _, st := range plan.Steps {
-		st.Locks = teller.Locks(st, plan.Actual)
 		for _, l := range st.Locks {
 			if !seen[l.On] {
 				seen[l.On] = true

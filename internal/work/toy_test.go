@@ -28,12 +28,15 @@ var (
 	toyKinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.Column, catalog.View}, []catalog.KindInfo{{Kind: catalog.Table}, {Kind: catalog.Column}, {Kind: catalog.View}})
 )
 
-func (toy) Name() string                              { return "toy" }
-func (toy) Title() string                             { return "Toy" }
-func (toy) Schemes() []string                         { return []string{"toy"} }
-func (toy) Kinds() *catalog.Kinds                     { return toyKinds }
-func (toy) Groups() []string                          { return nil }
-func (toy) Dialect() sqltext.Dialect                  { return sqltext.Dialect{} }
+func (toy) Name() string             { return "toy" }
+func (toy) Title() string            { return "Toy" }
+func (toy) Schemes() []string        { return []string{"toy"} }
+func (toy) Kinds() *catalog.Kinds    { return toyKinds }
+func (toy) Groups() []string         { return nil }
+func (toy) Dialect() sqltext.Dialect { return sqltext.Dialect{} }
+func (toy) Classes() map[string]engine.Class {
+	return map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits}
+}
 func (toy) Blank() *catalog.Catalog                   { return &catalog.Catalog{Engine: "toy", Kinds: toyKinds} }
 func (toy) Writer(o engine.WriteOptions) order.Writer { return toyWriter{} }
 func (toy) Frame(*order.Plan) engine.Frame {
@@ -141,7 +144,7 @@ type toyWriter struct{}
 
 func (toyWriter) Create(c *order.Change) []*order.Action {
 	o := c.Source
-	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Takes: []order.Name{{Space: "relation", Name: o.Name}}}
+	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: []order.Name{{Space: "relation", Name: o.Name}}}
 	made := "view " + o.Text("of")
 	if o.Kind == catalog.Table {
 		var cols []string

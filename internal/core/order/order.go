@@ -92,6 +92,8 @@ type Action struct {
 	Risks   []Risk
 	Makes   []catalog.Ref // things that are as desired from here on
 	Removes []catalog.Ref // things of the target that are gone from here on
+	// Creates says that it makes the object it is about, which is not there.
+	Creates bool
 	Effects []Effect      // changes in place that reach what needs the thing
 	Frees   []Name
 	Takes   []Name
@@ -126,6 +128,10 @@ type Action struct {
 	// Guards stand before the statements and Release behind them: they stop
 	// the script where the rows are no longer as they were (see Question).
 	Guards, Release []string
+
+	// Locks are what it takes; on what is not there before it they count for
+	// nothing.
+	Locks []TableLock
 
 	titles []string // of what was joined
 	// Cleared are risks that are none, as the rows say.
@@ -246,12 +252,17 @@ func savings(steps []*Step, actual *catalog.Catalog, w Writer) {
 	}
 }
 
-// TableLock is a lock that a step takes, and who waits for it.
+// TableLock is a lock that a step takes on a table that is there, and who waits
+// for it.
 type TableLock struct {
 	On    catalog.Ref `json:"on"`
 	Mode  string      `json:"mode"`
 	Waits string      `json:"waits"`
 	Bytes int64       `json:"bytes,omitempty"` // how big the table is, where that is known
+	// Children is how many partitions and child tables it is taken on as well.
+	Children int `json:"children,omitempty"`
+	// Rank orders the modes of an engine, the weakest first.
+	Rank int `json:"-"`
 }
 
 // Words are the lock in words.
@@ -261,6 +272,9 @@ func (l TableLock) Words() string {
 		size = ", " + words.Size(l.Bytes)
 	}
 	_, name, _ := strings.Cut(l.On.String(), ":")
+	if l.Children > 0 {
+		name += " and its " + words.Number(l.Children, "child", "children")
+	}
 	return fmt.Sprintf("%s on %s%s: %s", l.Mode, name, size, l.Waits)
 }
 
@@ -268,7 +282,6 @@ func (l TableLock) Words() string {
 type Step struct {
 	*Action
 	Number int
-	Locks  []TableLock
 }
 
 // Statements are all statements of the step, in order.
@@ -397,7 +410,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 			return nil, err
 		}
 		for i, s := range p.Held {
-			s.Number = len(p.Steps) + i + 1
+			s.Number, s.Locks = len(p.Steps)+i+1, nil // which it takes is said when it is no longer held back
 		}
 	}
 	return p, nil
@@ -449,6 +462,7 @@ func gone(desired, actual *catalog.Catalog, groups map[string]bool) []catalog.Re
 
 // plan orders the steps from one catalog to another.
 func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
+	before := actual
 	first, desired, actual := renamed(desired, actual, w)
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
@@ -469,10 +483,28 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	ordered = append(first, join(lastThings(ordered))...)
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
+		a.Locks = strongest(a.Locks, before)
 		steps[i] = &Step{Action: a, Number: i + 1}
 	}
 	savings(steps, actual, w)
 	return steps, nil
+}
+
+// strongest leaves one lock for each thing that is there.
+func strongest(locks []TableLock, actual *catalog.Catalog) []TableLock {
+	var out []TableLock
+	for _, l := range locks {
+		if at := slices.IndexFunc(out, func(x TableLock) bool { return x.On == l.On }); at >= 0 {
+			children := max(out[at].Children, l.Children)
+			if out[at].Rank < l.Rank {
+				out[at] = l
+			}
+			out[at].Children = children
+		} else if actual.Find(l.On) != nil {
+			out = append(out, l)
+		}
+	}
+	return out
 }
 
 // lastThings puts what comes behind the transaction last; nothing else needs it.
@@ -502,6 +534,7 @@ func join(actions []*Action) []*Action {
 			m.Fills = append(m.Fills, a.Fills...)
 			m.Effects = append(m.Effects[:len(m.Effects):len(m.Effects)], a.Effects...)
 			m.SQL = append(m.SQL, a.SQL...)
+			m.Locks = append(m.Locks[:len(m.Locks):len(m.Locks)], a.Locks...)
 			m.titles = append(m.titles, a.Title)
 			continue
 		}

@@ -14,45 +14,43 @@ import (
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
-// takes says what a statement holds up on the table it is about: the first
-// line counts whose beginning and inner words it has (MariaDB: Metadata
-// Locking; ALTER TABLE, LOCK).
-var takes = []struct{ begins, has, mode, waits string }{
-	{"LOCK TABLES", "", "WRITE", "readers and writers wait for the whole step"},
-	{"ALTER TABLE", online, "LOCK=NONE", "readers and writers wait for a moment at its beginning and end"},
-	{"ALTER TABLE", copying, "LOCK=SHARED", "writers wait while the table is copied"},
-	{"DROP TABLE", "", "EXCLUSIVE", "readers and writers wait for a moment"},
-	{"UPDATE", "", "row locks", "writers of the same rows wait"},
-	{"CREATE TRIGGER", "", "EXCLUSIVE", "readers and writers wait for a moment"}, {"DROP TRIGGER", "", "EXCLUSIVE", "readers and writers wait for a moment"},
+// lockMode is how long, and for what, a statement holds others up on its table,
+// the least first (MariaDB: Metadata Locking; ALTER TABLE, LOCK).
+type lockMode int
+
+const (
+	lockNone lockMode = iota + 1
+	lockMoment
+	lockExclusive
+	lockShared
+)
+
+var lockModes = map[lockMode]struct{ name, waits string }{
+	lockNone:      {"LOCK=NONE", "readers and writers wait for a moment at its beginning and end"},
+	lockMoment:    {"a metadata lock for a moment", "readers and writers wait for a moment at its beginning and end"},
+	lockExclusive: {"EXCLUSIVE", "readers and writers wait for a moment"},
+	lockShared:    {"LOCK=SHARED", "writers wait while the table is copied"},
 }
 
-// Locks implements engine.LockTeller.
-func (Engine) Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock {
-	o := actual.Find(s.About)
-	if o == nil || o.Kind != catalog.Table {
-		return nil
+// takes says what an action holds up.
+func (m lockMode) takes(a *order.Action) *order.Action {
+	a.Locks = append(a.Locks, order.TableLock{On: a.About.Object(), Mode: lockModes[m].name, Waits: lockModes[m].waits, Rank: int(m)})
+	return a
+}
+
+// locked gives actions on tables that do not say it themselves their lock:
+// writers wait while the table is copied, else nobody for long.
+func locked(actions []*order.Action) []*order.Action {
+	for _, a := range actions {
+		switch {
+		case a.Locks != nil || a.About.Kind != catalog.Table:
+		case slices.ContainsFunc(a.Risks, func(r order.Risk) bool { return r.Kind == order.Rewrite }):
+			lockShared.takes(a)
+		default:
+			lockMoment.takes(a)
+		}
 	}
-	altered := slices.ContainsFunc(s.SQL, func(sql string) bool { return strings.HasPrefix(sql, "ALTER TABLE") })
-	for _, sql := range s.SQL {
-		for _, t := range takes {
-			if t.begins == "UPDATE" && altered {
-				continue // the stronger lock is what matters
-			}
-			if strings.HasPrefix(sql, t.begins) && strings.Contains(sql, t.has) {
-				return []order.TableLock{{On: o.Ref(), Mode: t.mode, Waits: t.waits}}
-			}
-		}
-		if !strings.HasPrefix(sql, "ALTER TABLE") {
-			continue
-		}
-		for _, r := range s.Risks {
-			if r.Kind == order.Rewrite {
-				return []order.TableLock{{On: o.Ref(), Mode: "LOCK=SHARED", Waits: "writers wait while the table is copied"}}
-			}
-		}
-		return []order.TableLock{{On: o.Ref(), Mode: "a metadata lock for a moment", Waits: "readers and writers wait for a moment at its beginning and end"}}
-	}
-	return nil
+	return actions
 }
 
 // Sizes implements engine.Sizer.

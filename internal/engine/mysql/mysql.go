@@ -31,6 +31,13 @@ func init() { engine.Register(Engine{}) }
 // Name implements engine.Engine.
 func (Engine) Name() string { return "mysql" }
 
+// Classes implements engine.Engine. Guards are written so that they are stored
+// nowhere.
+func (Engine) Classes() map[string]engine.Class { return statementClasses }
+
+var statementClasses = map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "begin not": engine.Guards, "do": engine.Guards,
+	"set": engine.Passing, "lock": engine.Passing, "unlock": engine.Passing, "use": engine.Passing, "select": engine.Passing}
+
 // Title implements engine.Engine.
 func (Engine) Title() string { return "MariaDB/MySQL" }
 

@@ -25,8 +25,9 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 
 // Rename implements order.Renamer (MariaDB 10.5 and MySQL 8.0: RENAME COLUMN).
 func (w *Writer) Rename(r match.Rename) *order.Action {
+	a := &order.Action{About: r.Was, SQL: []string{fmt.Sprintf("RENAME TABLE %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.To.Name))}}
 	if r.Part != nil {
-		return &order.Action{SQL: []string{fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.Part.Name), vocab.Quote(r.To.Name))}}
+		a.SQL = []string{fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.Part.Name), vocab.Quote(r.To.Name))}
 	}
-	return &order.Action{SQL: []string{fmt.Sprintf("RENAME TABLE %s TO %s;", vocab.Quote(r.Owner.Name), vocab.Quote(r.To.Name))}}
+	return locked([]*order.Action{a})[0]
 }

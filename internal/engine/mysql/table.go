@@ -279,6 +279,7 @@ func (ch *change) filled() []string {
 func (ch *change) alters(drops, columns, adds, options []string) []string {
 	alter := func(how string, clauses ...string) string {
 		if how != "" {
+			map[string]lockMode{online: lockNone, copying: lockShared}[how].takes(ch.action)
 			clauses = append(slices.Clip(clauses), how)
 		}
 		sep := " "
@@ -822,7 +823,7 @@ func (w *Writer) triggerAround(ch *change, it *compare.Item) []*order.Action {
 	up := createTrigger(ch.Source, it.Source, ch.Change, "CREATE ")
 	up.Sequel = ch.action
 	if it.Status == compare.Same {
-		up.Title = "put back " + strings.TrimPrefix(up.Title, "create ")
+		up.Title = triggerTitle("put back", ch.Source, it.Source)
 	}
 	return []*order.Action{up}
 }

@@ -39,7 +39,7 @@ func names(o *catalog.Object) []order.Name {
 }
 
 func created(o *catalog.Object, sql ...string) *order.Action {
-	return &order.Action{About: o.Ref(), Title: "create " + vocab.Title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
+	return &order.Action{About: o.Ref(), Title: "create " + vocab.Title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: names(o), Locks: []order.TableLock{}}
 }
 
 // Create implements order.Writer.
@@ -49,7 +49,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case vocab.Grant:
 		return []*order.Action{grantAction(c)}
 	case catalog.Table:
-		return w.createTable(c)
+		return locked(w.createTable(c))
 	case catalog.Sequence:
 		return []*order.Action{created(o, "CREATE SEQUENCE "+vocab.Quote(o.Name)+" "+sequenceOptions(o, nil)+";")}
 	case vocab.Database:
@@ -75,6 +75,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	if o.Kind != catalog.Table {
 		return []*order.Action{a}
 	}
+	lockExclusive.takes(a)
 	var out []*order.Action
 	for _, p := range o.Parts {
 		if p.Kind == catalog.ForeignKey && p.Text("parent") != o.Name {
@@ -87,7 +88,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		}
 	}
 	a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name, Ask: anyRow(c, o)}}
-	return append(out, a)
+	return locked(append(out, a))
 }
 
 // Alter implements order.Writer.
@@ -100,7 +101,7 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	case vocab.Grant:
 		return []*order.Action{grantAction(c)}, true
 	case catalog.Table:
-		return w.alterTable(c), true
+		return locked(w.alterTable(c)), true
 	case vocab.Database:
 		return []*order.Action{{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()},
 			SQL: []string{fmt.Sprintf("ALTER DATABASE CHARACTER SET = %s COLLATE = %s;", o.Text("charset"), o.Text("collation"))}}}, true
@@ -250,8 +251,8 @@ func sequenceOptions(o, was *catalog.Object) string {
 }
 
 func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
-	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
-		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+online))}}
+	return w.lockedAs(o, lockNone, &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
+		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+online))}})
 }
 
 // how is what a statement says of how it is carried out, where that is asked
@@ -263,12 +264,24 @@ func (w *Writer) how(o *catalog.Object, text string) string {
 	return text
 }
 
+// lockedAs says which lock the action takes where it asks for one.
+func (w *Writer) lockedAs(o *catalog.Object, m lockMode, a *order.Action) *order.Action {
+	if w.how(o, "asked") != "" {
+		m.takes(a)
+	}
+	return a
+}
+
 func (w *Writer) addKey(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
-	return &order.Action{About: ref, Title: fmt.Sprintf("add foreign key %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: []order.Name{{Space: "constraint", Name: p.Name}},
+	return w.lockedAs(o, lockShared, &order.Action{About: ref, Title: fmt.Sprintf("add foreign key %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: []order.Name{{Space: "constraint", Name: p.Name}},
 		Prefix: "ALTER TABLE " + vocab.Quote(o.Name) + w.how(o, " "+copying+","), Clauses: []string{"ADD CONSTRAINT " + vocab.Quote(p.Name) + " " + p.Text("definition")},
 		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there"},
-			{Kind: order.Rewrite, On: ref, Text: "table " + o.Name + " is copied, and writes to it wait"}}}
+			{Kind: order.Rewrite, On: ref, Text: "table " + o.Name + " is copied, and writes to it wait"}}})
+}
+
+func triggerTitle(verb string, o, p *catalog.Object) string {
+	return fmt.Sprintf("%s trigger %s on %s", verb, p.Name, o.Name)
 }
 
 func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.Action {
@@ -278,10 +291,10 @@ func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.
 		d = "DEFINER=" + t + " "
 	}
 	sql := create + d + p.Text("definition")
-	return &order.Action{About: ref, Title: fmt.Sprintf("create trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: names(p), SQL: session(c, p, sql)}
+	return lockExclusive.takes(&order.Action{About: ref, Title: triggerTitle("create", o, p), Makes: []catalog.Ref{ref}, Takes: names(p), SQL: session(c, p, sql)})
 }
 
 func dropTrigger(o, p *catalog.Object) *order.Action {
-	return &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop trigger %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)}, Frees: names(p),
-		SQL: []string{"DROP TRIGGER " + vocab.Quote(p.Name) + ";"}}
+	return lockExclusive.takes(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop trigger %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)}, Frees: names(p),
+		SQL: []string{"DROP TRIGGER " + vocab.Quote(p.Name) + ";"}})
 }

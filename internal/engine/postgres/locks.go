@@ -4,93 +4,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/order"
-	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/vocab"
 )
-
-// modes are the lock modes of tables, the weakest first, and who waits for
-// them (PostgreSQL: Explicit Locking, table 13.2).
-var modes = []struct{ mode, waits string }{
-	{"ROW EXCLUSIVE", "writers of the same rows wait"},
-	{"SHARE UPDATE EXCLUSIVE", "nobody waits but other changes of the table and VACUUM"},
-	{"SHARE", "writers wait"},
-	{"SHARE ROW EXCLUSIVE", "writers wait"},
-	{"ACCESS EXCLUSIVE", "readers and writers wait"},
-}
-
-// takes says which lock a statement takes on the table it is about: the first
-// line counts whose beginning and inner words it has (PostgreSQL: Explicit
-// Locking; the pages of the commands).
-var takes = []struct{ begins, has, mode string }{
-	{"CREATE INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"}, {"CREATE UNIQUE INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"}, {"DROP INDEX CONCURRENTLY", "", "SHARE UPDATE EXCLUSIVE"},
-	{"CREATE INDEX", "", "SHARE"}, {"CREATE UNIQUE INDEX", "", "SHARE"}, {"DROP INDEX", "", "ACCESS EXCLUSIVE"}, {"ALTER INDEX", "RENAME", "SHARE UPDATE EXCLUSIVE"}, {"ALTER INDEX", "ATTACH", "SHARE UPDATE EXCLUSIVE"},
-	{"ALTER TABLE", " VALIDATE CONSTRAINT ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", " SET STATISTICS ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", " CLUSTER ON ", "SHARE UPDATE EXCLUSIVE"},
-	{"ALTER TABLE", " FOREIGN KEY ", "SHARE ROW EXCLUSIVE"}, {"ALTER TABLE", " ENABLE TRIGGER ", "SHARE ROW EXCLUSIVE"}, {"ALTER TABLE", " DISABLE TRIGGER ", "SHARE ROW EXCLUSIVE"},
-	{"ALTER TABLE", " ATTACH PARTITION ", "SHARE UPDATE EXCLUSIVE"}, {"ALTER TABLE", "", "ACCESS EXCLUSIVE"}, {"DROP TABLE", "", "ACCESS EXCLUSIVE"},
-	{"ALTER FOREIGN TABLE", "", "ACCESS EXCLUSIVE"}, {"DROP FOREIGN TABLE", "", "ACCESS EXCLUSIVE"},
-	{"CREATE TRIGGER", "", "SHARE ROW EXCLUSIVE"}, {"CREATE CONSTRAINT TRIGGER", "", "SHARE ROW EXCLUSIVE"}, {"DROP TRIGGER", "", "ACCESS EXCLUSIVE"}, {"CREATE RULE", "", "ACCESS EXCLUSIVE"}, {"DROP RULE", "", "ACCESS EXCLUSIVE"},
-	{"CREATE POLICY", "", "ACCESS EXCLUSIVE"}, {"ALTER POLICY", "", "ACCESS EXCLUSIVE"}, {"DROP POLICY", "", "ACCESS EXCLUSIVE"},
-	{"UPDATE", "", "ROW EXCLUSIVE"}, {"COMMENT ON", "", "SHARE UPDATE EXCLUSIVE"}, {"DROP VIEW", "", "ACCESS EXCLUSIVE"}, {"DROP MATERIALIZED VIEW", "", "ACCESS EXCLUSIVE"}, {"CREATE OR REPLACE VIEW", "", "ACCESS EXCLUSIVE"},
-}
-
-// Locks implements engine.LockTeller.
-func (Engine) Locks(s *order.Step, actual *catalog.Catalog) []order.TableLock {
-	strongest := -1
-	note := func(sql string) {
-		for _, t := range takes {
-			if strings.HasPrefix(sql, t.begins) && strings.Contains(sql, t.has) {
-				strongest = max(strongest, slices.IndexFunc(modes, func(m struct{ mode, waits string }) bool { return m.mode == t.mode }))
-				return
-			}
-		}
-	}
-	for _, c := range s.Clauses {
-		note(s.Prefix + " " + c)
-	}
-	for _, sql := range s.SQL {
-		if s.Prefix == "" || !strings.HasPrefix(sql, s.Prefix) || !strings.Contains(sql, "\n") {
-			note(sql)
-		}
-	}
-	o := actual.Find(s.About)
-	if strongest < 0 || o == nil {
-		return nil
-	}
-	out := []order.TableLock{{On: o.Ref(), Mode: modes[strongest].mode, Waits: modes[strongest].waits}}
-	for _, parent := range parents(actual, s.SQL) {
-		if parent != o.Ref() {
-			out = append(out, order.TableLock{On: parent, Mode: "SHARE ROW EXCLUSIVE", Waits: "writers wait"})
-		}
-	}
-	return out
-}
-
-// parents are the tables that new foreign keys point at.
-func parents(actual *catalog.Catalog, statements []string) []catalog.Ref {
-	var out []catalog.Ref
-	for _, sql := range statements {
-		for i := 0; ; {
-			at := strings.Index(sql[i:], " REFERENCES ")
-			if at < 0 {
-				break
-			}
-			i += at + len(" REFERENCES ")
-			name, _, _ := strings.Cut(sql[i:], "(")
-			if t := sqltext.Significant(vocab.Dialect, name); len(t) == 3 {
-				if o := actual.Find(catalog.Ref{Kind: catalog.Table, Schema: t[0].Name(), Name: t[2].Name()}); o != nil && !slices.Contains(out, o.Ref()) {
-					out = append(out, o.Ref())
-				}
-			}
-		}
-	}
-	return out
-}
 
 // listed are the relations of two lists of names.
 const listed = ` FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace JOIN unnest($1::text[], $2::text[]) AS t(schema, name) ON t.schema = n.nspname AND t.name = c.relname `

@@ -37,6 +37,12 @@ func init() { engine.Register(Engine{}) }
 // Name implements engine.Engine.
 func (Engine) Name() string { return "postgres" }
 
+// Classes implements engine.Engine.
+func (Engine) Classes() map[string]engine.Class { return classes }
+
+var classes = map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "do": engine.Guards,
+	"set": engine.Passing, "reset": engine.Passing, "lock": engine.Passing, "select": engine.Passing}
+
 // Title implements engine.Engine.
 func (Engine) Title() string { return "PostgreSQL" }
 

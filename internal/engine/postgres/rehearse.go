@@ -8,9 +8,9 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/scratch"
-	"dappermirror/internal/engine/postgres/writer"
 )
 
 // Scratch implements engine.Scratcher.
@@ -44,7 +44,7 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 
 // Placeholder implements engine.Placer.
 func (Engine) Placeholder(col *catalog.Object, in *catalog.Catalog) string {
-	return writer.Placeholder(col, in)
+	return convert.Placeholder(col, in)
 }
 
 // CopyQuery implements engine.RowCopier.

@@ -35,6 +35,11 @@ func init() { engine.Register(Engine{}) }
 // Name implements engine.Engine.
 func (Engine) Name() string { return "sqlite" }
 
+// Classes implements engine.Engine.
+func (Engine) Classes() map[string]engine.Class { return classes }
+
+var classes = map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "pragma": engine.Passing, "select": engine.Passing}
+
 // Title implements engine.Engine.
 func (Engine) Title() string { return "SQLite" }
 

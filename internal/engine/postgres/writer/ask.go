@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -96,7 +97,7 @@ func constant(expr string) bool {
 }
 
 // typeQuestion asks for the values a change of type would change or refuse.
-func typeQuestion(c *order.Change, o, col *catalog.Object, kind order.RiskKind, cv conversion, to string) *order.Question {
+func typeQuestion(c *order.Change, o, col *catalog.Object, kind order.RiskKind, cv convert.Conversion, to string) *order.Question {
 	if o.Kind != catalog.Table {
 		return nil
 	}
@@ -108,7 +109,7 @@ func typeQuestion(c *order.Change, o, col *catalog.Object, kind order.RiskKind, 
 	if strings.Contains(base, ".") { // a type of the database's own, which may change as well
 		return nil
 	}
-	via := cv.via
+	via := cv.Via
 	if via == "" {
 		via = "$::" + to
 	}

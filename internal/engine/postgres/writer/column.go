@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -31,6 +32,22 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 	out := w.asideAndBack(c, it)
 	if it.Status == compare.Differs {
 		out = append(out, w.alterColumn(c, it)...)
+	}
+	return out
+}
+
+// columns are the actions on a table's columns.
+func (w *Writer) columns(c *order.Change) []*order.Action {
+	var out []*order.Action
+	for _, it := range c.Parts {
+		if it.Kind() == catalog.Column {
+			out = append(out, w.column(c, it)...)
+		}
+	}
+	for _, a := range out {
+		if a.Prefix == alterPrefix(c.Source) {
+			w.reaches(c, a)
+		}
 	}
 	return out
 }
@@ -288,11 +305,12 @@ type columnChange struct {
 	ref        catalog.Ref
 	fromParent bool
 	out        []*order.Action
+	changes    map[string][]*order.Action // those that are a clause, by the fact they change
 }
 
 func (b *columnChange) clause(title string, clauses ...string) *order.Action {
 	prefix := alterPrefix(b.o)
-	if strings.HasPrefix(title, "default") {
+	if title == "default" {
 		prefix = "ALTER TABLE ONLY " + qualified(b.o)
 	}
 	for i, c := range clauses {
@@ -300,6 +318,10 @@ func (b *columnChange) clause(title string, clauses ...string) *order.Action {
 	}
 	a := &order.Action{About: b.ref, Title: fmt.Sprintf("change the %s of column %s of table %s", title, b.col.Name, b.o.Name), Makes: []catalog.Ref{b.ref.Of(title)}, Prefix: prefix, Clauses: clauses}
 	b.out = append(b.out, a)
+	if b.changes == nil {
+		b.changes = map[string][]*order.Action{}
+	}
+	b.changes[title] = append(b.changes[title], a)
 	return a
 }
 
@@ -307,8 +329,8 @@ func (b *columnChange) clause(title string, clauses ...string) *order.Action {
 func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool {
 	o, col, was := c.Source, it.Source, it.Target
 	from, to := was.Text("type"), col.Text("type")
-	cv := convert(c.Actual, c.Desired, from, to)
-	if !cv.possible {
+	cv := convert.Between(c.Actual, c.Desired, from, to)
+	if !cv.Possible {
 		return false
 	}
 	if b.fromParent {
@@ -320,8 +342,8 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 	} else if was.Has("collation") && from == to {
 		clause += ` COLLATE pg_catalog."default"`
 	}
-	if cv.via != "" {
-		clause += " USING " + strings.ReplaceAll(cv.via, "$", quote(col.Name))
+	if cv.Via != "" {
+		clause += " USING " + strings.ReplaceAll(cv.Via, "$", quote(col.Name))
 	}
 	clauses := []string{clause}
 	// A default is converted by itself only where a cast is implied, so it
@@ -342,8 +364,8 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 		a.Title = fmt.Sprintf("change the collation of column %s of table %s", col.Name, o.Name)
 	}
 	a.Effects = []order.Effect{{On: b.ref, Aspect: catalog.AspectType}}
-	for _, r := range cv.risks {
-		a.Risks = append(a.Risks, order.Risk{Kind: r.kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.text), Ask: typeQuestion(c, c.Target, was, r.kind, cv, to)})
+	for _, r := range cv.Risks {
+		a.Risks = append(a.Risks, order.Risk{Kind: r.Kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.Text), Ask: typeQuestion(c, c.Target, was, r.Kind, cv, to)})
 	}
 	return true
 }
@@ -405,16 +427,16 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 		case "compression":
 			b.clause("compression", "SET COMPRESSION "+cmp.Or(col.Text("compression"), "DEFAULT"))
 		case "statistics target":
-			b.clause("statistics target", "SET STATISTICS "+cmp.Or(col.Text("statistics target"), "-1"))
+			shareUpdateExclusive.takes(b.clause("statistics target", "SET STATISTICS "+cmp.Or(col.Text("statistics target"), "-1")))
 		case "options":
-			b.clause("options", optionClauses(col.List("options"), was.List("options"))...)
+			shareUpdateExclusive.takes(b.clause("options", optionClauses(col.List("options"), was.List("options"))...))
 		case "foreign options":
 			b.clause("options", changedGeneric(col.List("foreign options"), was.List("foreign options")))
 		case "security labels":
-			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the security labels of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
-				SQL: labels("COLUMN "+qualified(b.o)+"."+quote(col.Name), col.List("security labels"), was.List("security labels"))})
+			b.out = append(b.out, shareUpdateExclusive.takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the security labels of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+				SQL: labels("COLUMN "+qualified(b.o)+"."+quote(col.Name), col.List("security labels"), was.List("security labels"))}))
 		case "comment":
-			b.out = append(b.out, &order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}})
+			b.out = append(b.out, shareUpdateExclusive.takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}}))
 		}
 	}
 }
@@ -477,11 +499,14 @@ func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object
 	up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
 		Effects: []order.Effect{{On: b.ref, Aspect: catalog.AspectValue}},
 		SQL:     []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), value, quote(col.Name))}}
+	rowExclusive.takes(up)
 	up.Uses = usedColumns(b.was, value)
 	switch {
 	case fromParent(col) && watched(b.was): // its type is its parent's business
+		shareRowExclusive.takes(up)
 		up.SQL = slices.Concat([]string{alterPrefix(b.was) + " DISABLE TRIGGER USER;"}, up.SQL, []string{alterPrefix(b.was) + " ENABLE TRIGGER USER;"}, firingAgain(b.was))
 	case !fromParent(col) && (watched(b.was) || watched(b.o)):
+		accessExclusive.takes(up)
 		up.SQL = []string{fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING coalesce(%s, %s);", alterPrefix(b.o), quote(col.Name), withCollation(col), quote(col.Name), value)}
 		up.Risks = []order.Risk{{Kind: order.Rewrite, On: b.ref, Text: "the table is copied, so that no trigger, rule or policy sees its rows change"}}
 	}
@@ -579,15 +604,13 @@ func (b *columnChange) notNullFact(fact string, was *catalog.Object) {
 	b.out = append(b.out, a)
 }
 
-// after makes the newest action wait for the earlier ones of these titles: an
-// identity wants no default and no NULL.
-func (b *columnChange) after(words ...string) {
+// after makes the newest action wait for the last earlier change of these
+// facts: an identity wants no default and no NULL.
+func (b *columnChange) after(facts ...string) {
 	last := b.out[len(b.out)-1]
 	for _, a := range b.out[:len(b.out)-1] {
-		for _, w := range words {
-			if strings.Contains(a.Title, "the "+w+" of") {
-				last.Sequel = a
-			}
+		if slices.ContainsFunc(facts, func(f string) bool { return slices.Contains(b.changes[f], a) }) {
+			last.Sequel = a
 		}
 	}
 }

@@ -65,6 +65,7 @@ func (w *Writer) gently(c *order.Change, p *catalog.Object, a *order.Action) []*
 		drop := fmt.Sprintf("DROP INDEX CONCURRENTLY IF EXISTS %s.%s;", quote(o.Schema), quote(p.Name))
 		build := strings.Replace(a.SQL[0], "INDEX ", "INDEX CONCURRENTLY ", 1)
 		a.SQL = append(patience(drop, build), a.SQL[1:]...)
+		shareUpdateExclusive.takes(a)
 		a.Later, a.Note = true, "Built while others go on; one that was left half built is removed first."
 		a.Risks = unlocked(a.Risks)
 	case (p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique) && !o.Has("partition by") && !strings.Contains(p.Text("definition"), " WITHOUT OVERLAPS"):
@@ -122,8 +123,8 @@ func (w *Writer) keyByIndex(c *order.Change, p *catalog.Object, a *order.Action)
 // looked at later.
 func validated(c *order.Change, p *catalog.Object, a *order.Action) []*order.Action {
 	o := c.Source
-	later := &order.Action{About: a.About, Title: fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name), Sequel: a, Later: true,
-		SQL: []string{fmt.Sprintf("%s VALIDATE CONSTRAINT %s;", alterPrefix(o), quote(p.Name))}, Risks: unlocked(a.Risks)}
+	later := shareUpdateExclusive.takes(&order.Action{About: a.About, Title: fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name), Sequel: a, Later: true,
+		SQL: []string{fmt.Sprintf("%s VALIDATE CONSTRAINT %s;", alterPrefix(o), quote(p.Name))}, Risks: unlocked(a.Risks)})
 	quick := p.Clone()
 	quick.Set("not valid", catalog.Scalar("yes"))
 	a.Clauses, a.Risks = []string{"ADD " + constraintSQL(quick)}, nil
@@ -169,8 +170,8 @@ func partitionedIndex(c *order.Change, p *catalog.Object, a *order.Action) []*or
 	if !walk(o) || len(later) == 0 {
 		return []*order.Action{a}
 	}
-	build := &order.Action{About: a.About, Title: fmt.Sprintf("build index %s on the partitions of %s", p.Name, o.Name), Sequel: a, Later: true, SQL: patience(later...), Risks: unlocked(a.Risks),
-		Note: "Built while others go on, partition by partition."}
+	build := shareUpdateExclusive.takes(&order.Action{About: a.About, Title: fmt.Sprintf("build index %s on the partitions of %s", p.Name, o.Name), Sequel: a, Later: true, SQL: patience(later...), Risks: unlocked(a.Risks),
+		Note: "Built while others go on, partition by partition."})
 	a.SQL, a.Risks = append(inside, a.SQL[1:]...), nil
 	a.Title += ", for the table alone at first"
 	return []*order.Action{a, build}
@@ -234,7 +235,7 @@ func (w *Writer) dropGently(c *order.Change, p *catalog.Object, a *order.Action)
 		}
 	}
 	a.SQL = patience(fmt.Sprintf("DROP INDEX CONCURRENTLY IF EXISTS %s.%s;", quote(o.Schema), quote(p.Name)))
-	a.Later = true
+	shareUpdateExclusive.takes(a).Later = true
 }
 
 // notNullGently proves NOT NULL by a check that is validated later: then SET

@@ -1,6 +1,7 @@
 package writer
 
 import (
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/ddl"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -25,6 +26,14 @@ var (
 	literal         = vocab.Literal
 	splitName       = vocab.SplitName
 	sequenceOptions = vocab.SequenceOptions
+)
+
+// What types are.
+var (
+	splitType = convert.SplitType
+	userType  = convert.UserType
+	isText    = convert.IsText
+	number    = convert.Number
 )
 
 // How things are spelled.

@@ -19,7 +19,13 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		a.Title = fmt.Sprintf("add %s %s to %s", p.Kind.Title(), p.Name, o.Name)
 		a.Prefix, a.Clauses = alterPrefix(o), []string{"ADD " + constraintSQL(p)}
 		a.Risks = constraintRisks(o, p, ref)
+		if p.Kind == catalog.ForeignKey {
+			alsoLocks(shareRowExclusive.takes(a), shareRowExclusive, p)
+		}
 	case p.Kind == catalog.Index:
+		if !p.Has("replica identity") {
+			share.takes(a)
+		}
 		unique := ""
 		if p.Has("unique") {
 			unique = "UNIQUE "
@@ -36,16 +42,15 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		a.SQL = []string{fmt.Sprintf("CREATE %sINDEX %s ON %s %s;", unique, quote(p.Name), qualified(o), def)}
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Lock, On: ref, Text: "writes to " + o.Name + " wait while the index is built"})
 	case p.Kind == catalog.Trigger && p.Has("clone"):
+		shareRowExclusive.takes(a)
 		a.Title = fmt.Sprintf("set the state of trigger %s on partition %s", p.Name, o.Name)
-		a.SQL = enabled(o, p, "TRIGGER")
-		if a.SQL == nil {
-			a.SQL = []string{fmt.Sprintf("ALTER TABLE %s ENABLE TRIGGER %s;", qualified(o), quote(p.Name))}
-		}
+		a.SQL = stateSQL(o, p)
 		for _, parent := range o.Needs { // the parent's makes it
 			a.After = append(a.After, catalog.Ref{Kind: parent.On.Kind, Schema: parent.On.Schema, Name: parent.On.Name, PartKind: p.Kind, Part: p.Key()})
 		}
 		return a
 	case p.Kind == catalog.Trigger:
+		shareRowExclusive.takes(a)
 		a.SQL = []string{p.Text("definition") + ";"}
 		a.SQL = append(a.SQL, enabled(o, p, "TRIGGER")...)
 	case p.Kind == kindRule:
@@ -72,6 +77,22 @@ func constraintRisks(o, p *catalog.Object, ref catalog.Ref) []order.Risk {
 	return []order.Risk{risk(order.MayFail, "fails when two rows conflict"), risk(order.Lock, "everything on "+o.Name+" waits while the index is built")}
 }
 
+// stateSQL sets when a trigger or rule fires, also where that is the usual.
+func stateSQL(o, p *catalog.Object) []string {
+	word := strings.ToUpper(p.Kind.Title())
+	if sql := enabled(o, p, word); sql != nil {
+		return sql
+	}
+	return []string{fmt.Sprintf("ALTER TABLE %s ENABLE %s %s;", qualified(o), word, quote(p.Name))}
+}
+
+func stateLock(p *catalog.Object) lockMode {
+	if p.Kind == catalog.Trigger {
+		return shareRowExclusive
+	}
+	return accessExclusive
+}
+
 // dropPart removes a part.
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
@@ -82,6 +103,9 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	switch {
 	case isConstraint(p.Kind):
 		a.Prefix, a.Clauses = alterPrefix(o), []string{"DROP CONSTRAINT " + quote(p.Name)}
+		if p.Kind == catalog.ForeignKey {
+			alsoLocks(accessExclusive.takes(a), accessExclusive, p)
+		}
 	case p.Kind == catalog.Index:
 		a.SQL = []string{fmt.Sprintf("DROP INDEX %s.%s;", quote(o.Schema), quote(p.Name))}
 	default:
@@ -95,6 +119,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	o, p, was := c.Source, it.Source, it.Target
 	ref := o.PartRef(p)
 	var out []*order.Action
+	ruled := false
 	add := func(what string, sql ...string) *order.Action {
 		a := &order.Action{About: ref, Title: fmt.Sprintf("%s of %s %s on %s", what, p.Kind.Title(), p.Name, o.Name), SQL: sql, Makes: []catalog.Ref{ref}}
 		out = append(out, a)
@@ -104,22 +129,25 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		switch d.Name {
 		case "name":
 			a := add("change the name", renameSQL(o, was, p))
+			if p.Kind == catalog.Index {
+				shareUpdateExclusive.takes(a)
+			}
 			// Nothing is removed: who needs it follows the name.
 			a.Frees, a.Takes = partNames(c.Target, was), partNames(o, p)
 		case "comment":
-			add("change the comment", partComment(o, p))
+			shareUpdateExclusive.takes(add("change the comment", partComment(o, p)))
 		case "index comment":
 			text := "NULL"
 			if p.Has("index comment") {
 				text = literal(p.Text("index comment"))
 			}
-			add("change the comment", fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), text))
+			shareUpdateExclusive.takes(add("change the comment", fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), text)))
 		case "clustered":
+			title, clause := "no default cluster", "SET WITHOUT CLUSTER"
 			if d.Source != nil {
-				add("cluster by default", fmt.Sprintf("ALTER %s %s CLUSTER ON %s;", keyword(o), qualified(o), quote(p.Name)))
-			} else {
-				add("no default cluster", fmt.Sprintf("ALTER %s %s SET WITHOUT CLUSTER;", keyword(o), qualified(o)))
+				title, clause = "cluster by default", "CLUSTER ON "+quote(p.Name)
 			}
+			shareUpdateExclusive.takes(add(title, fmt.Sprintf("ALTER %s %s %s;", keyword(o), qualified(o), clause)))
 		case "replica identity":
 			if d.Source != nil {
 				add("replica identity", fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY USING INDEX %s;", qualified(o), quote(p.Name)))
@@ -129,17 +157,12 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		case "tablespace":
 			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(cmp.Or(p.Text("tablespace"), "pg_default"))))
 		case "enabled":
-			word := strings.ToUpper(p.Kind.Title())
-			sql := enabled(o, p, word)
-			if sql == nil {
-				sql = []string{fmt.Sprintf("ALTER TABLE %s ENABLE %s %s;", qualified(o), word, quote(p.Name))}
-			}
-			add("change the state", sql...)
+			stateLock(p).takes(add("change the state", stateSQL(o, p)...))
 		case "not valid":
 			if d.Source != nil {
 				return nil, false
 			}
-			a := add("validate")
+			a := shareUpdateExclusive.takes(add("validate"))
 			a.Title = fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name)
 			a.Prefix, a.Clauses = alterPrefix(o), []string{"VALIDATE CONSTRAINT " + quote(p.Name)}
 			a.Risks = []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the constraint"}}
@@ -157,9 +180,10 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			if p.Kind != kindPolicy || it.Property("command") != nil || it.Property("restrictive") != nil || d.Name != "roles" && d.Source == nil {
 				return nil, false // an expression cannot be taken away in place
 			}
-			if len(out) > 0 && strings.HasPrefix(out[len(out)-1].Title, "change the rule") {
-				continue
+			if ruled {
+				continue // one statement says all of it
 			}
+			ruled = true
 			add("change the rule", fmt.Sprintf("ALTER POLICY %s ON %s TO %s%s;", quote(p.Name), qualified(o), strings.Join(p.List("roles"), ", "), policyBody(p)))
 		default:
 			return nil, false

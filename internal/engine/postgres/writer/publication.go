@@ -17,7 +17,9 @@ func (w *Writer) createPublication(c *order.Change) []*order.Action {
 	case len(l) > 0:
 		s += " FOR " + published(o)
 	}
-	return []*order.Action{created(o, s+" WITH ("+publishOptions(o)+");")}
+	a := created(o, s+" WITH ("+publishOptions(o)+");")
+	alsoLocks(a, shareUpdateExclusive, o)
+	return []*order.Action{a}
 }
 
 // published lists the tables and schemas; before 15 the word TABLE stands once.
@@ -65,6 +67,7 @@ func (w *Writer) alterPublication(c *order.Change) ([]*order.Action, bool) {
 	}
 	if c.Property("tables") != nil {
 		alter("tables", published(o))
+		alsoLocks(out[len(out)-1], shareUpdateExclusive, o)
 	}
 	var set []string
 	for _, f := range [][2]string{{"through the root", "publish_via_partition_root = %v"}, {"generated columns", "publish_generated_columns = %s"}} {

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -146,17 +147,17 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 		}
 		value := quote(col.Name)
 		if from, to := old.Text("type"), col.Text("type"); from != to {
-			cv := convert(c.Actual, c.Desired, from, to)
-			if !cv.possible {
+			cv := convert.Between(c.Actual, c.Desired, from, to)
+			if !cv.Possible {
 				restore.Risks = append(restore.Risks, order.Risk{Kind: order.Loss, On: now.PartRef(col), Text: fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, now.Name, to), Ask: w.anyValue(was, old)})
 				continue
 			}
-			if cv.via != "" {
-				value = strings.ReplaceAll(cv.via, "$", value)
+			if cv.Via != "" {
+				value = strings.ReplaceAll(cv.Via, "$", value)
 			}
-			for _, r := range cv.risks {
-				if r.kind == order.Loss || r.kind == order.MayFail {
-					restore.Risks = append(restore.Risks, order.Risk{Kind: r.kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.text), Ask: typeQuestion(c, was, old, r.kind, cv, to)})
+			for _, r := range cv.Risks {
+				if r.Kind == order.Loss || r.Kind == order.MayFail {
+					restore.Risks = append(restore.Risks, order.Risk{Kind: r.Kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.Text), Ask: typeQuestion(c, was, old, r.Kind, cv, to)})
 				}
 			}
 		}

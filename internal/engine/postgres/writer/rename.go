@@ -22,8 +22,9 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 
 // Rename implements order.Renamer.
 func (w *Writer) Rename(r match.Rename) *order.Action {
+	a := &order.Action{About: r.Was, SQL: []string{fmt.Sprintf("ALTER %s %s RENAME TO %s;", keyword(r.Owner), sqlName(r.Owner), quote(bareName(r.To)))}}
 	if r.Part != nil {
-		return &order.Action{SQL: []string{fmt.Sprintf("%s RENAME COLUMN %s TO %s;", alterPrefix(r.Owner), quote(r.Part.Name), quote(bareName(r.To)))}}
+		a.SQL = []string{fmt.Sprintf("%s RENAME COLUMN %s TO %s;", alterPrefix(r.Owner), quote(r.Part.Name), quote(bareName(r.To)))}
 	}
-	return &order.Action{SQL: []string{fmt.Sprintf("ALTER %s %s RENAME TO %s;", keyword(r.Owner), sqlName(r.Owner), quote(bareName(r.To)))}}
+	return locked([]*order.Action{a})[0]
 }

@@ -100,6 +100,9 @@ func rightsActions(c *order.Change) []*order.Action {
 			return
 		}
 		a := &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}}
+		if what != "owner" {
+			free(a)
+		}
 		if n := len(out); n > 0 {
 			a.Sequel = out[n-1]
 		}

@@ -32,6 +32,9 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	var parent *catalog.Object
 	if partition {
 		parent = parentTable(c.Desired, o)
+		alsoLocks(a, accessExclusive, o)
+	} else if o.Has("inherits") {
+		alsoLocks(a, shareUpdateExclusive, o)
 	}
 	for _, p := range o.Parts {
 		if separate(p) {
@@ -177,11 +180,7 @@ func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
 		}
 	}
 	out = append(out, outwardActions(c)...)
-	for _, it := range c.Parts {
-		if it.Kind() == catalog.Column {
-			out = append(out, w.column(c, it)...)
-		}
-	}
+	out = append(out, w.columns(c)...)
 	out = append(out, w.parts(c, func(k catalog.Kind) bool { return k != catalog.Column })...)
 	return out, true
 }
@@ -207,7 +206,9 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		if o.Kind == vocab.ForeignTable {
 			return one("change the options", changedGeneric(o.List("options"), c.Target.List("options")))
 		}
-		return one("change the storage parameters", optionClauses(o.List("options"), c.Target.List("options"))...)
+		as := one("change the storage parameters", optionClauses(o.List("options"), c.Target.List("options"))...)
+		shareUpdateExclusive.takes(as[0])
+		return as
 	case "row security":
 		return one("change the row security", map[bool]string{true: "ENABLE ROW LEVEL SECURITY", false: "DISABLE ROW LEVEL SECURITY"}[yes])
 	case "row security forced":
@@ -231,7 +232,11 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 			}
 		}
 		if len(clauses) > 0 {
-			return one("change the parents", clauses...)
+			as := one("change the parents", clauses...)
+			accessExclusive.takes(as[0])
+			alsoLocks(as[0], shareUpdateExclusive, c.Target)
+			alsoLocks(as[0], shareUpdateExclusive, o)
+			return as
 		}
 	case "partition of", "partition bound":
 		if d.Name == "partition bound" && c.Property("partition of") != nil {
@@ -239,13 +244,16 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		}
 		var out []*order.Action
 		for _, p := range c.Target.List("partition of") {
-			out = append(out, &order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
+			a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
 				SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
+			alsoLocks(a, accessExclusive, c.Target)
+			out = append(out, a)
 		}
 		for _, p := range o.List("partition of") {
 			a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
 				SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
 				Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition", Ask: misplaced(c, o)}}}
+			alsoLocks(accessExclusive.takes(a), shareUpdateExclusive, o)
 			if len(out) > 0 {
 				a.Sequel = out[0]
 			}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -177,6 +176,7 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 				a.SQL = append(a.SQL, prefix+"SET DEFAULT "+target.Text("default")+";")
 			}
 			a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+			a.Locks = append(a.Locks, accessExclusive.on(ref))
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "table " + t.Name + " is copied while everything on it waits"})
 		}
 	}
@@ -383,13 +383,4 @@ func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
 		out = append(out, w.ownSequence(o, after))
 	}
 	return out, true
-}
-
-// number reads the digits of a type modifier; -1 where there is none.
-func number(s string) int {
-	n, err := strconv.Atoi(strings.TrimSpace(s))
-	if err != nil {
-		return -1
-	}
-	return n
 }

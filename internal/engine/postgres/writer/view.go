@@ -43,8 +43,8 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 		case o.Kind == kindMatView && defined:
 			return nil, false
 		case o.Kind == kindMatView:
-			out = append(out, &order.Action{About: o.Ref(), Title: "change the storage parameters of " + title(o), Makes: []catalog.Ref{o.Ref()},
-				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(o.List("options"), was.List("options"))})
+			out = append(out, shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change the storage parameters of " + title(o), Makes: []catalog.Ref{o.Ref()},
+				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(o.List("options"), was.List("options"))}))
 		case len(now) < len(old) || !slices.Equal(now[:len(old)], old):
 			return nil, false
 		default:

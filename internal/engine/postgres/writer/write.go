@@ -23,8 +23,10 @@ type Writer struct {
 	// AvoidBlocking writes what keeps others working.
 	AvoidBlocking bool
 
-	users   map[catalog.Ref]bool // what something of usersOf needs
-	usersOf *catalog.Catalog
+	users      map[catalog.Ref]bool // what something of usersOf needs
+	usersOf    *catalog.Catalog
+	children   map[catalog.Ref][]catalog.Ref // partitions and child tables, in childrenOf
+	childrenOf *catalog.Catalog
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -112,12 +114,12 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 			break
 		}
 	}
-	return as
+	return lockedBy(c, as)
 }
 
 // created is the action that makes an object.
 func created(o *catalog.Object, sql ...string) *order.Action {
-	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Takes: names(o)}
+	return free(&order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: names(o)})
 }
 
 // Drop implements order.Writer.
@@ -145,6 +147,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.Removes = append(a.Removes, ref)
 		a.Frees = append(a.Frees, partNames(o, p)...)
 	}
+	if o.Has("partition of") {
+		alsoLocks(accessExclusive.takes(a), accessExclusive, o)
+	}
 	if o.Kind == catalog.Table {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + title(o), Ask: rows.Any(o)}}
 		for _, s := range ownedSequences(c.Actual, o, "") {
@@ -168,7 +173,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	if out = append(out, a); vocab.IsTable(o.Kind) {
 		underRecast(c, c.Actual, o, out)
 	}
-	return out
+	return lockedBy(c, out)
 }
 
 // needsElsewhere tells whether a foreign key points at another table.
@@ -197,7 +202,8 @@ func ownedSequences(cat *catalog.Catalog, table *catalog.Object, column string) 
 
 // Alter implements order.Writer.
 func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
-	return kinds[c.Source.Kind].alter(w, c)
+	out, ok := kinds[c.Source.Kind].alter(w, c)
+	return lockedBy(c, out), ok
 }
 
 // alterByFacts changes what every kind can change: comment, owner, grants.
@@ -222,7 +228,7 @@ func outwardActions(c *order.Change) []*order.Action {
 	o := c.Source
 	var out []*order.Action
 	add := func(what string, sql ...string) {
-		out = append(out, &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}})
+		out = append(out, shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}}))
 	}
 	if d := c.Property("comment"); d != nil {
 		add("comment", fmt.Sprintf("COMMENT ON %s %s IS %s;", keyword(o), sqlName(o), commentText(o)))
@@ -309,12 +315,18 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 	var out []*order.Action
 	create := func(p *catalog.Object) {
 		a := w.createPart(c.Source, p)
+		if p.Kind != kindPolicy && p.Kind != kindRule {
+			w.reaches(c, a)
+		}
 		w.ask(c, p, a)
 		afterRows(c, p, a)
 		out = append(out, w.gently(c, p, a)...)
 	}
 	drop := func(p *catalog.Object) {
 		if a := w.dropPart(c.Target, p); a != nil {
+			if p.Kind != kindPolicy && p.Kind != kindRule {
+				w.reaches(c, a)
+			}
 			w.dropGently(c, p, a)
 			out = append(out, a)
 		}

@@ -50,7 +50,7 @@ func relation(o *catalog.Object) []order.Name {
 // triggers.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
-	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Takes: relation(o)}
+	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: relation(o)}
 	for _, p := range o.Parts {
 		if vocab.Inline(p.Kind) {
 			a.Makes = append(a.Makes, o.PartRef(p))
@@ -76,7 +76,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	o := c.Source
 	a := &order.Action{About: o.PartRef(p), Makes: []catalog.Ref{o.PartRef(p)}}
-	a.Title = fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name)
+	a.Title = partTitle("create", o, p)
 	a.Takes = relation(p)
 	if p.Kind == catalog.Trigger {
 		a.SQL = made("trigger", p.Name, p.Text("definition"))
@@ -89,9 +89,13 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	return a
 }
 
+func partTitle(verb string, o, p *catalog.Object) string {
+	return fmt.Sprintf("%s %s %s on %s", verb, p.Kind.Title(), p.Name, o.Name)
+}
+
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	a := &order.Action{About: o.PartRef(p), Removes: []catalog.Ref{o.PartRef(p)},
-		Title: fmt.Sprintf("drop %s %s on %s", p.Kind.Title(), p.Name, o.Name),
+		Title: partTitle("drop", o, p),
 		SQL:   []string{fmt.Sprintf("DROP %s %s;", strings.ToUpper(p.Kind.Title()), vocab.Quote(p.Name))}, Frees: relation(p)}
 	return a
 }
@@ -149,7 +153,7 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 				a.Sequel = out[0]
 				if !changed {
 					a.Risks = nil // it was there before, over the same rows
-					a.Title = "put back " + strings.TrimPrefix(a.Title, "create ")
+					a.Title = partTitle("put back", o, it.Source)
 				}
 			}
 			out = append(out, a)

@@ -1,22 +1,27 @@
-package writer
+// Package convert knows the ways from one PostgreSQL type to another, and what
+// values lose or fail on them.
+package convert
 
 import (
+	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
-// conversion is the way from one column type to another.
-type conversion struct {
-	possible bool
-	via      string // USING expression, $ for the column; "" where none is needed
-	risks    []typeRisk
+// Conversion is the way from one column type to another.
+type Conversion struct {
+	Possible bool
+	Via      string // USING expression, $ for the column; "" where none is needed
+	Risks    []Risk
 }
 
-type typeRisk struct {
-	kind order.RiskKind
-	text string
+// Risk is what can go wrong with the values on the way.
+type Risk struct {
+	Kind order.RiskKind
+	Text string
 }
 
 // class groups types between which PostgreSQL casts (PostgreSQL: pg_cast);
@@ -45,8 +50,8 @@ var crossCasts = map[[2]string]bool{
 	{"boolean", "number"}: true, {"number", "boolean"}: true, {"number", "bit"}: true, {"bit", "number"}: true, {"xml", "text"}: true,
 }
 
-// splitType cuts a type as format_type prints it: "numeric(10,2)[]".
-func splitType(t string) (base, modifier string, array bool) {
+// SplitType cuts a type as format_type prints it: "numeric(10,2)[]".
+func SplitType(t string) (base, modifier string, array bool) {
 	base, array = strings.CutSuffix(t, "[]")
 	for strings.HasSuffix(base, "[]") {
 		base = strings.TrimSuffix(base, "[]")
@@ -61,105 +66,108 @@ func splitType(t string) (base, modifier string, array bool) {
 	return base, modifier, array
 }
 
-// convert finds the way from one type to another. The catalogs tell what the
+// Between finds the way from one type to another. The catalogs tell what the
 // database's own types are.
-func convert(actual, desired *catalog.Catalog, from, to string) conversion {
+func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 	if from == to {
-		return conversion{possible: true, risks: []typeRisk{{order.Lock, "the indexes on it are built anew"}}}
+		return Conversion{Possible: true, Risks: []Risk{{order.Lock, "the indexes on it are built anew"}}}
 	}
-	fb, fm, fa := splitType(from)
-	tb, tm, ta := splitType(to)
+	fb, fm, fa := SplitType(from)
+	tb, tm, ta := SplitType(to)
 	fd, td := domainBase(actual, fb), domainBase(desired, tb)
 	if fd != "" {
-		fb, fm, _ = splitType(fd)
+		fb, fm, _ = SplitType(fd)
 	}
 	target := tb
 	if td != "" {
-		tb, tm, _ = splitType(td)
+		tb, tm, _ = SplitType(td)
 	}
-	cv := conversion{possible: true, via: "$::" + to}
-	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
+	cv := Conversion{Possible: true, Via: "$::" + to}
+	rewrite := Risk{order.Rewrite, "the table is copied while everything on it waits"}
 	if fa != ta {
-		if isText(tb) && !ta {
-			return conversion{possible: true, via: "$::" + to, risks: []typeRisk{rewrite}}
+		if IsText(tb) && !ta {
+			return Conversion{Possible: true, Via: "$::" + to, Risks: []Risk{rewrite}}
 		}
-		return conversion{}
+		return Conversion{}
 	}
 	fc, fok := classes[fb]
 	tc, tok := classes[tb]
 	fe, te := isEnum(actual, fb), isEnum(desired, tb)
 	switch {
 	case fb == tb:
-		cv.risks = modifierRisks(fb, fm, tm)
+		cv.Risks = modifierRisks(fb, fm, tm)
 	case fok && tok && fc.family == tc.family:
-		cv.risks = sizeRisks(fb, tb, fm, tm, fc, tc)
+		cv.Risks = sizeRisks(fb, tb, fm, tm, fc, tc)
 	case fok && tok && crossCasts[[2]string{fc.family, tc.family}]:
-		cv.risks = []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+		cv.Risks = []Risk{{order.MayFail, "fails when a value does not fit"}, rewrite}
 		if tc.family == "boolean" || tc.family == "clock" {
-			cv.risks = []typeRisk{{order.Loss, "values are cut to what " + to + " can hold"}, rewrite}
+			cv.Risks = []Risk{{order.Loss, "values are cut to what " + to + " can hold"}, rewrite}
 		}
 		if fc.family == "boolean" && tb != "integer" || tc.family == "boolean" && fb != "integer" {
-			cv.via = strings.Replace(cv.via, "$::", "$::integer::", 1)
+			cv.Via = strings.Replace(cv.Via, "$::", "$::integer::", 1)
 		}
-	case isText(tb) || isText(fb):
-		cv.risks = []typeRisk{rewrite}
-		if isText(fb) && !isText(tb) {
-			cv.risks = append(cv.risks, typeRisk{order.MayFail, "fails when a value is no " + to})
+	case IsText(tb) || IsText(fb):
+		cv.Risks = []Risk{rewrite}
+		if IsText(fb) && !IsText(tb) {
+			cv.Risks = append(cv.Risks, Risk{order.MayFail, "fails when a value is no " + to})
 		}
 		if tm != "" {
-			cv.risks = append(cv.risks, modifierRisks(tb, "", tm)...)
+			cv.Risks = append(cv.Risks, modifierRisks(tb, "", tm)...)
 		}
 	case fe && te:
-		cv.via = "$::text::" + to
+		cv.Via = "$::text::" + to
 		if fa {
-			cv.via = "$::text[]::" + to
+			cv.Via = "$::text[]::" + to
 		}
-		cv.risks = []typeRisk{{order.MayFail, "fails when a value is no " + to}, rewrite}
+		cv.Risks = []Risk{{order.MayFail, "fails when a value is no " + to}, rewrite}
 	case fb == target || fd != "" && fb == tb:
 	default:
-		return conversion{}
+		return Conversion{}
 	}
 	if td != "" {
-		cv.risks = append(cv.risks, typeRisk{order.MayFail, "fails when a value breaks the domain"})
+		cv.Risks = append(cv.Risks, Risk{order.MayFail, "fails when a value breaks the domain"})
 	}
-	if cv.via == "$::"+to && harmless(cv.risks) {
-		cv.via = ""
+	if cv.Via == "$::"+to && harmless(cv.Risks) {
+		cv.Via = ""
 	}
 	return cv
 }
 
-func harmless(rs []typeRisk) bool { return len(rs) == 0 }
+func harmless(rs []Risk) bool { return len(rs) == 0 }
 
-func isText(t string) bool { return classes[t].family == "text" }
+// IsText tells the types that hold text.
+func IsText(t string) bool { return classes[t].family == "text" }
 
-func userType(c *catalog.Catalog, name string, kind catalog.Kind) *catalog.Object {
+// UserType is the type of the database's own that format_type prints so; nil
+// where there is none of the kind.
+func UserType(c *catalog.Catalog, name string, kind catalog.Kind) *catalog.Object {
 	for _, o := range c.Objects {
-		if o.Kind == kind && typeName(o) == name {
+		if o.Kind == kind && vocab.Qualified(o) == name {
 			return o
 		}
 	}
 	return nil
 }
 
-func isEnum(c *catalog.Catalog, name string) bool { return userType(c, name, catalog.Enum) != nil }
+func isEnum(c *catalog.Catalog, name string) bool { return UserType(c, name, catalog.Enum) != nil }
 
 // domainBase is the type under a domain, or "".
 func domainBase(c *catalog.Catalog, name string) string {
 	base := ""
 	for range 20 { // domains over domains end somewhere
-		d := userType(c, name, kindDomain)
+		d := UserType(c, name, vocab.Domain)
 		if d == nil {
 			return base
 		}
 		base = d.Text("type")
-		name, _, _ = splitType(base)
+		name, _, _ = SplitType(base)
 	}
 	return base
 }
 
 // modifierRisks compare two modifiers of one type: numeric(10,2), varchar(5).
-func modifierRisks(base, from, to string) []typeRisk {
-	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
+func modifierRisks(base, from, to string) []Risk {
+	rewrite := Risk{order.Rewrite, "the table is copied while everything on it waits"}
 	if from == to {
 		return nil
 	}
@@ -171,30 +179,30 @@ func modifierRisks(base, from, to string) []typeRisk {
 		case to == "":
 			return nil
 		case from == "":
-			return []typeRisk{{order.Loss, "digits beyond numeric(" + to + ") are rounded away"}, rewrite}
+			return []Risk{{order.Loss, "digits beyond numeric(" + to + ") are rounded away"}, rewrite}
 		case ts < fs:
-			return []typeRisk{{order.Loss, "digits after the point are rounded away"}, rewrite}
+			return []Risk{{order.Loss, "digits after the point are rounded away"}, rewrite}
 		case tp-ts < fp-fs:
-			return []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+			return []Risk{{order.MayFail, "fails when a value does not fit"}, rewrite}
 		case ts == fs:
 			return nil // PostgreSQL: widening the precision does not rewrite
 		}
-		return []typeRisk{rewrite}
+		return []Risk{rewrite}
 	case "character varying", "character", "bit", "bit varying":
-		if to == "" || from != "" && number(to) >= number(from) {
+		if to == "" || from != "" && Number(to) >= Number(from) {
 			if base == "character varying" || base == "bit varying" {
 				return nil
 			}
-			return []typeRisk{rewrite}
+			return []Risk{rewrite}
 		}
-		return []typeRisk{{order.Loss, "values longer than " + to + " are cut"}, rewrite}
+		return []Risk{{order.Loss, "values longer than " + to + " are cut"}, rewrite}
 	case "timestamp without time zone", "timestamp with time zone", "time without time zone", "time with time zone", "interval":
-		if to == "" || from != "" && number(to) >= number(from) {
+		if to == "" || from != "" && Number(to) >= Number(from) {
 			return nil
 		}
-		return []typeRisk{{order.Loss, "fractions of seconds are rounded away"}, rewrite}
+		return []Risk{{order.Loss, "fractions of seconds are rounded away"}, rewrite}
 	}
-	return []typeRisk{rewrite}
+	return []Risk{rewrite}
 }
 
 func precision(m string) (p, s int) {
@@ -202,16 +210,16 @@ func precision(m string) (p, s int) {
 		return 1000, 0
 	}
 	a, b, _ := strings.Cut(m, ",")
-	return number(a), max(number(b), 0)
+	return Number(a), max(Number(b), 0)
 }
 
 // sizeRisks compare two types of one family.
-func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
-	rewrite := typeRisk{order.Rewrite, "the table is copied while everything on it waits"}
-	loss := func(text string) []typeRisk { return []typeRisk{{order.Loss, text}, rewrite} }
+func sizeRisks(fb, tb, fm, tm string, f, t class) []Risk {
+	rewrite := Risk{order.Rewrite, "the table is copied while everything on it waits"}
+	loss := func(text string) []Risk { return []Risk{{order.Loss, text}, rewrite} }
 	switch f.family {
 	case "text":
-		if tm != "" && (fm == "" || number(tm) < number(fm)) {
+		if tm != "" && (fm == "" || Number(tm) < Number(fm)) {
 			return loss("values longer than " + tm + " are cut")
 		}
 		if tb == "text" && fb == "character varying" || tb == "character varying" && fb == "text" {
@@ -220,7 +228,7 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
 		if tb == "name" || tb == `"char"` {
 			return loss("long values are cut")
 		}
-		return []typeRisk{rewrite}
+		return []Risk{rewrite}
 	case "number":
 		fraction := func(s string, m string) bool {
 			if s == "numeric" {
@@ -237,7 +245,7 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
 		case tb == "numeric" && tm != "" && fraction(fb, fm):
 			return loss("digits beyond numeric(" + tm + ") are rounded away")
 		case t.size < f.size || tb == "numeric" && tm != "":
-			return []typeRisk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+			return []Risk{{order.MayFail, "fails when a value does not fit"}, rewrite}
 		}
 	case "time":
 		if tb == "date" {
@@ -248,10 +256,10 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []typeRisk {
 		}
 	case "net":
 		if t.size < f.size {
-			return []typeRisk{{order.MayFail, "fails when a value has bits beyond its mask"}}
+			return []Risk{{order.MayFail, "fails when a value has bits beyond its mask"}}
 		}
 	}
-	return []typeRisk{rewrite}
+	return []Risk{rewrite}
 }
 
 // empties are the emptiest values of the families of types.
@@ -261,12 +269,21 @@ var empties = map[string]string{"number": "0", "money": "0", "text": "''", "bool
 // Placeholder is SQL for the emptiest value of a column's type; "" where there
 // is none.
 func Placeholder(col *catalog.Object, in *catalog.Catalog) string {
-	base, _, array := splitType(col.Text("type"))
+	base, _, array := SplitType(col.Text("type"))
 	if array {
 		return "'{}'"
 	}
-	if e := userType(in, base, catalog.Enum); e != nil && len(e.List("values")) > 0 {
-		return literal(e.List("values")[0])
+	if e := UserType(in, base, catalog.Enum); e != nil && len(e.List("values")) > 0 {
+		return vocab.Literal(e.List("values")[0])
 	}
 	return empties[classes[base].family]
+}
+
+// Number reads the digits of a type modifier; -1 where there is none.
+func Number(s string) int {
+	n, err := strconv.Atoi(strings.TrimSpace(s))
+	if err != nil {
+		return -1
+	}
+	return n
 }
