@@ -2,6 +2,9 @@ package order
 
 import (
 	"container/heap"
+	"fmt"
+	"slices"
+	"strings"
 
 	"dappermirror/internal/core/catalog"
 )
@@ -10,7 +13,7 @@ import (
 // where needs, removals, effects and names become order.
 type graph struct {
 	actions []*Action
-	after   []map[int]strength // after[i][j]: i waits for j
+	after   []map[int]edge // after[i][j]: i waits for j
 	// release are the waits for a thing that is changed in place so that it
 	// lets go of what it needed.
 	release []release
@@ -25,6 +28,39 @@ const (
 	byName                 // a name had better be free first
 	firm
 )
+
+// edge says how firmly one action waits for another, and why.
+type edge struct {
+	strength
+	why reason
+	on  catalog.Ref // what it is about, or else
+	of  Name
+}
+
+type reason int8
+
+const (
+	needsIt   reason = iota // it needs what the other makes
+	stillUsed               // the other lets go of what it removes or changes
+	goesLater               // it removes what the other uses
+	takesName               // the other frees the name that it takes
+	follows                 // it is the other's sequel
+)
+
+// between is the reason in words.
+func (e edge) between(waits, on *Action) string {
+	switch e.why {
+	case stillUsed:
+		return fmt.Sprintf("%q waits until %q lets go of %s", waits.Title, on.Title, e.on)
+	case goesLater:
+		return fmt.Sprintf("%q waits until %q has used %s", waits.Title, on.Title, e.on)
+	case takesName:
+		return fmt.Sprintf("%q waits until %q frees the name %s", waits.Title, on.Title, e.of.Name)
+	case follows:
+		return fmt.Sprintf("%q comes right behind %q", waits.Title, on.Title)
+	}
+	return fmt.Sprintf("%q needs %s from %q", waits.Title, e.on, on.Title)
+}
 
 type release struct {
 	waits, on int
@@ -92,21 +128,21 @@ func (l *ledger) removers(r catalog.Ref) []int {
 }
 
 func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
-	g := &graph{actions: actions, kinds: actual.Kinds, after: make([]map[int]strength, len(actions))}
+	g := &graph{actions: actions, kinds: actual.Kinds, after: make([]map[int]edge, len(actions))}
 	for i := range actions {
-		g.after[i] = map[int]strength{}
+		g.after[i] = map[int]edge{}
 	}
 	l := newLedger(actions, actual)
 	for i, a := range actions {
 		if j, ok := l.index[a.Sequel]; ok && a.Sequel != nil {
-			g.wait(i, j, firm)
+			g.wait(i, j, edge{strength: firm, why: follows})
 		}
 		for _, r := range a.After {
-			g.waitAll(i, l.makers(r), firm)
+			g.waitAll(i, l.makers(r), edge{strength: firm, on: r})
 		}
 		for _, r := range a.Uses {
 			for _, j := range l.removers(r) {
-				g.wait(j, i, firm)
+				g.wait(j, i, edge{strength: firm, why: goesLater, on: r})
 			}
 		}
 		for _, r := range a.Makes {
@@ -115,7 +151,7 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		for _, r := range a.Removes {
 			g.clearFirst(i, r, true, l)
 			if !r.IsPart() { // parts that come down by themselves go first
-				g.waitAll(i, l.partsRemoved[r], firm)
+				g.waitAll(i, l.partsRemoved[r], edge{strength: firm, why: stillUsed, on: r})
 			}
 		}
 		for _, e := range a.Effects {
@@ -123,7 +159,7 @@ func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
 		}
 		for _, n := range a.Frees {
 			for _, j := range l.takes[n] {
-				g.wait(j, i, nameStrength(n))
+				g.wait(j, i, edge{strength: nameStrength(n), why: takesName, of: n})
 			}
 		}
 	}
@@ -139,16 +175,16 @@ func (g *graph) makesAfter(i int, r catalog.Ref, desired *catalog.Catalog, l *le
 	}
 	for _, n := range o.Needs {
 		if r.Fact == "" || n.Fact == r.Fact {
-			g.waitAll(i, l.makers(n.On), need(n))
+			g.waitAll(i, l.makers(n.On), edge{strength: need(n), on: n.On})
 		}
 	}
 	if r.Fact != "" {
-		g.waitAll(i, l.makes[r.Thing()], firm)
+		g.waitAll(i, l.makes[r.Thing()], edge{strength: firm, on: r.Thing()})
 	}
 	if r.IsPart() {
-		g.waitAll(i, l.makes[r.Object()], firm)
+		g.waitAll(i, l.makes[r.Object()], edge{strength: firm, on: r.Object()})
 	}
-	g.waitAll(i, l.removes[r], firm)
+	g.waitAll(i, l.removes[r], edge{strength: firm, why: stillUsed, on: r})
 }
 
 // clearFirst makes action i wait until those are gone, or changed, that need
@@ -163,7 +199,7 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, l *ledger) {
 		}
 		z := u.ref()
 		rs := l.removers(z)
-		g.waitAll(i, rs, need(u.need))
+		g.waitAll(i, rs, edge{strength: need(u.need), why: stillUsed, on: r})
 		if !gone || len(rs) > 0 {
 			continue
 		}
@@ -175,15 +211,15 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, l *ledger) {
 			}
 		}
 		for _, j := range letGo {
-			g.wait(i, j, need(u.need))
+			g.wait(i, j, edge{strength: need(u.need), why: stillUsed, on: r})
 			g.release = append(g.release, release{i, j, z})
 		}
 	}
 }
 
-func (g *graph) waitAll(i int, js []int, s strength) {
+func (g *graph) waitAll(i int, js []int, e edge) {
 	for _, j := range js {
-		g.wait(i, j, s)
+		g.wait(i, j, e)
 	}
 }
 
@@ -210,12 +246,12 @@ func nameStrength(n Name) strength {
 	return firm
 }
 
-func (g *graph) wait(i, j int, s strength) {
+func (g *graph) wait(i, j int, e edge) {
 	if i == j {
 		return
 	}
-	if old, ok := g.after[i][j]; !ok || old < s {
-		g.after[i][j] = s
+	if old, ok := g.after[i][j]; !ok || old.strength < e.strength {
+		g.after[i][j] = e
 	}
 }
 
@@ -290,7 +326,7 @@ func (g *graph) drop(s strength, cycle []*Action) bool {
 	any := false
 	for i, m := range g.after {
 		for j, have := range m {
-			if have == s && in[g.actions[i]] && in[g.actions[j]] {
+			if have.strength == s && in[g.actions[i]] && in[g.actions[j]] {
 				delete(m, j)
 				any = true
 			}
@@ -309,6 +345,43 @@ func (g *graph) released(cycle []*Action) []catalog.Ref {
 		}
 	}
 	return out
+}
+
+// path is one circle among actions that wait for each other, told step by step
+// (go/types reports an initialization cycle so).
+func (g *graph) path(cycle []*Action) string {
+	in := members(cycle)
+	start := slices.IndexFunc(g.actions, func(a *Action) bool { return in[a] })
+	at, seen := start, map[int]int{} // when a step was come by
+	var steps []int
+	for {
+		if first, again := seen[at]; again {
+			steps = steps[first:]
+			break
+		}
+		seen[at] = len(steps)
+		steps = append(steps, at)
+		next := -1
+		for j := range g.after[at] {
+			if in[g.actions[j]] && (next < 0 || j < next) {
+				next = j
+			}
+		}
+		if next < 0 { // not a circle after all
+			break
+		}
+		at = next
+	}
+	var said []string
+	for n, i := range steps {
+		j := steps[(n+1)%len(steps)]
+		said = append(said, g.after[i][j].between(g.actions[i], g.actions[j]))
+		if len(said) == 6 && len(steps) > 7 {
+			said = append(said, fmt.Sprintf("and so on through %d more", len(steps)-6))
+			break
+		}
+	}
+	return strings.Join(said, "; ")
 }
 
 func members(cycle []*Action) map[*Action]bool {

@@ -6,7 +6,6 @@ package order
 import (
 	"fmt"
 	"slices"
-	"sort"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -94,7 +93,7 @@ type Action struct {
 	Removes []catalog.Ref // things of the target that are gone from here on
 	// Creates says that it makes the object it is about, which is not there.
 	Creates bool
-	Effects []Effect      // changes in place that reach what needs the thing
+	Effects []Effect // changes in place that reach what needs the thing
 	Frees   []Name
 	Takes   []Name
 	// Alone says that the step cannot run inside a transaction.
@@ -525,13 +524,14 @@ func lastThings(actions []*Action) []*Action {
 func join(actions []*Action) []*Action {
 	var out []*Action
 	for _, a := range actions {
-		if n := len(out); n > 0 && a.Prefix != "" && out[n-1].Prefix == a.Prefix && a.Alone == out[n-1].Alone && a.Later == out[n-1].Later {
+		if n := len(out); n > 0 && joins(out[n-1], a) {
 			m := out[n-1]
 			m.Clauses = append(m.Clauses[:len(m.Clauses):len(m.Clauses)], a.Clauses...)
 			m.Risks = append(m.Risks, a.Risks...)
 			m.Makes = append(m.Makes, a.Makes...)
 			m.Removes = append(m.Removes, a.Removes...)
 			m.Fills = append(m.Fills, a.Fills...)
+			m.Uses = append(m.Uses[:len(m.Uses):len(m.Uses)], a.Uses...)
 			m.Effects = append(m.Effects[:len(m.Effects):len(m.Effects)], a.Effects...)
 			m.SQL = append(m.SQL, a.SQL...)
 			m.Locks = append(m.Locks[:len(m.Locks):len(m.Locks)], a.Locks...)
@@ -553,6 +553,20 @@ func join(actions []*Action) []*Action {
 		a.Title = joinTitles(a.titles)
 	}
 	return out
+}
+
+// joins tells whether an action's clauses can stand in the statement of the one
+// before it. That one's other statements run behind them then, so nothing they
+// use may go or change with these clauses.
+func joins(before, a *Action) bool {
+	if a.Prefix == "" || before.Prefix != a.Prefix || before.Alone != a.Alone || before.Later != a.Later {
+		return false
+	}
+	if len(before.SQL) == 0 {
+		return true
+	}
+	uses := func(r catalog.Ref) bool { return slices.Contains(before.Uses, r.Thing()) }
+	return !slices.ContainsFunc(a.Removes, uses) && !slices.ContainsFunc(a.Makes, uses) && !slices.ContainsFunc(a.Effects, func(e Effect) bool { return uses(e.On) })
 }
 
 func joinTitles(titles []string) string {
@@ -797,7 +811,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog) (ordered []*Ac
 		}
 		stuck = append(stuck, g.released(cycle)...)
 		if len(stuck) > 0 {
-			return nil, stuck, cycleError(cycle)
+			return nil, stuck, circleError(g, cycle)
 		}
 		for cycle != nil && g.drop(byName, cycle) {
 			ordered, cycle = g.sort()
@@ -805,7 +819,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog) (ordered []*Ac
 		if cycle == nil {
 			return ordered, nil, nil
 		}
-		return nil, stuck, cycleError(cycle)
+		return nil, stuck, circleError(g, cycle)
 	}
 }
 
@@ -830,14 +844,7 @@ func splitSome(actions, cycle []*Action) []*Action {
 	return out
 }
 
-func cycleError(cycle []*Action) error {
-	var names []string
-	for _, a := range cycle {
-		names = append(names, a.Title)
-	}
-	sort.Strings(names)
-	if len(names) > 6 {
-		names = append(names[:6], fmt.Sprintf("and %d more", len(names)-6))
-	}
-	return fmt.Errorf("these steps wait for each other in a circle and no order runs: %s; leave one of them out with --except", strings.Join(names, "; "))
+// circleError names a circle as the path through it.
+func circleError(g *graph, cycle []*Action) error {
+	return fmt.Errorf("no order of the steps runs, as they wait for each other in a circle: %s; leave one of them out with --except", g.path(cycle))
 }

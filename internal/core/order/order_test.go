@@ -124,7 +124,7 @@ func TestBuild(t *testing.T) {
 		{"a name is freed before it is taken", []string{"view/a"}, []string{"thing/a"}, "", "drop a, create a", "", ""},
 		{"text needs in a circle", []string{"a ~b", "b ~a"}, nil, "", "create a, create b", "", ""},
 		{"a circle is split", []string{"a splits=yes >b", "b >a"}, nil, "", "", "", "circle"},
-		{"a circle without a way out", []string{"a >b", "b >a"}, nil, "", "", "", "create a; create b"},
+		{"a circle without a way out", []string{"a >b", "b >a"}, nil, "", "", "", `"create a" needs thing:b from "create b"; "create b" needs thing:a from "create a"`},
 		{"held back", []string{"b"}, []string{"a loss=yes"}, "", "create b", "drop a", ""},
 		{"allowed", []string{"b"}, []string{"a loss=yes"}, "a", "create b, drop a", "", ""},
 		{"what needs the name is held back too", []string{"view/a", "c"}, []string{"a loss=yes"}, "", "create c", "drop a, create a", ""},
@@ -282,5 +282,31 @@ func TestWhatComesLaterIsLast(t *testing.T) {
 	}
 	if s := strings.Join(got, " | "); s != "b | d | a; c" {
 		t.Errorf("the order is %s", s)
+	}
+}
+
+// TestJoinKeepsWhatIsUsed: clauses are not put before statements that use what
+// they take away.
+func TestJoinKeepsWhatIsUsed(t *testing.T) {
+	a, b, c := catalog.Ref{Kind: "table", Name: "t", PartKind: "column", Part: "a"}, catalog.Ref{Kind: "table", Name: "t", PartKind: "column", Part: "b"}, catalog.Ref{Kind: "table", Name: "t", PartKind: "column", Part: "c"}
+	add := func() *Action {
+		return &Action{Title: "add a", Makes: []catalog.Ref{a}, Prefix: "ALTER t", Clauses: []string{"ADD a"}, SQL: []string{"FILL a FROM b;"}, Uses: []catalog.Ref{b}}
+	}
+	for _, x := range []struct {
+		then *Action
+		want string
+	}{
+		{&Action{Title: "drop b", Removes: []catalog.Ref{b}, Prefix: "ALTER t", Clauses: []string{"DROP b"}}, "ALTER t ADD a;|FILL a FROM b;|ALTER t DROP b;"},
+		{&Action{Title: "change b", Makes: []catalog.Ref{b.Of("type")}, Prefix: "ALTER t", Clauses: []string{"TYPE b"}}, "ALTER t ADD a;|FILL a FROM b;|ALTER t TYPE b;"},
+		{&Action{Title: "touch b", Effects: []Effect{{On: b}}, Prefix: "ALTER t", Clauses: []string{"TYPE b"}}, "ALTER t ADD a;|FILL a FROM b;|ALTER t TYPE b;"},
+		{&Action{Title: "drop c", Removes: []catalog.Ref{c}, Prefix: "ALTER t", Clauses: []string{"DROP c"}}, "ALTER t\n  ADD a,\n  DROP c;|FILL a FROM b;"},
+	} {
+		var got []string
+		for _, s := range join([]*Action{add(), x.then}) {
+			got = append(got, s.SQL...)
+		}
+		if s := strings.Join(got, "|"); s != x.want {
+			t.Errorf("%s:\n got %s\nwant %s", x.then.Title, s, x.want)
+		}
 	}
 }
