@@ -1,12 +1,10 @@
 package cli
 
 import (
-	"bytes"
 	"fmt"
 
 	"github.com/spf13/cobra"
 
-	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -35,11 +33,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err != nil {
 				return trouble("reading", "%w", err)
 			}
-			var b bytes.Buffer
-			if err := capture.Encode(&b, c); err != nil {
-				return trouble("capture", "%w", err)
-			}
-			if err := a.put(out, b.Bytes(), force); err != nil {
+			if err := a.keep(out, c, force); err != nil {
 				return err
 			}
 			a.note("captured %s: %s", c.Place, report.Counts(c))

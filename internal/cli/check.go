@@ -13,7 +13,7 @@ import (
 
 // readScript reads a script file.
 func (a *app) readScript(path string) (*script.Script, engine.Engine, error) {
-	text, err := a.readText(path)
+	text, err := work.ReadText(path, a.stdin)
 	if err != nil {
 		return nil, nil, err
 	}

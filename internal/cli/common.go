@@ -2,9 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
-	"io"
-	"os"
 	"slices"
 	"strings"
 
@@ -12,6 +9,8 @@ import (
 	"github.com/spf13/pflag"
 
 	"dappermirror/internal/cli/help"
+	"dappermirror/internal/core/capture"
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/core/words"
@@ -84,22 +83,15 @@ func (a *app) put(path string, data []byte, force bool) error {
 	return work.WriteFile(path, data, force)
 }
 
-// readText reads a file, or standard input for "-".
-func (a *app) readText(path string) (string, error) {
-	var data []byte
-	var err error
-	if path == "-" {
-		data, err = io.ReadAll(a.stdin)
-	} else {
-		data, err = os.ReadFile(path)
+// keep writes a structure to a file, or to standard output for "" and "-".
+func (a *app) keep(path string, c *catalog.Catalog, force bool) error {
+	if path != "" && path != "-" {
+		return work.Keep(place.Capture(path), c, force)
 	}
-	if errors.Is(err, os.ErrNotExist) {
-		return "", trouble("not-found", "%s does not exist", path)
+	if err := capture.Encode(&a.out, c); err != nil {
+		return trouble("capture", "%w", err)
 	}
-	if err != nil {
-		return "", trouble("read", "%s cannot be read: %w", path, err)
-	}
-	return string(data), nil
+	return nil
 }
 
 // suggestFlag adds the nearest option to an "unknown flag" message.

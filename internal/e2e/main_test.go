@@ -68,7 +68,7 @@ func runWith(t testing.TB, dir, stdin string, env []string, args ...string) resu
 	t.Helper()
 	cmd := exec.Command(program, args...)
 	cmd.Dir = dir
-	cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + t.TempDir(), "TERM=dumb"}, env...)
+	cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + t.TempDir(), "TMPDIR=" + os.TempDir(), "TERM=dumb"}, env...)
 	cmd.Stdin = strings.NewReader(stdin)
 	var out, errout bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errout

@@ -2,13 +2,16 @@ package place
 
 import (
 	"database/sql"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"dappermirror/internal/core/capture"
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/engine"
 	_ "dappermirror/internal/engine/all"
 )
 
@@ -185,5 +188,60 @@ func TestReadKinds(t *testing.T) {
 	}
 	if _, err := os.Stat("none.db"); err == nil {
 		t.Error("reading created it")
+	}
+}
+
+// TestWhatPlacesCan: each kind of place can do what it is made of, and says no to
+// the rest.
+func TestWhatPlacesCan(t *testing.T) {
+	dir := t.TempDir()
+	t.Chdir(dir)
+	text := "CREATE TABLE berth (id INTEGER PRIMARY KEY);\n\n  CREATE INDEX i ON berth (id);"
+	for name, data := range map[string]string{"x.sql": text, "y.sql": "CREATE VIEW v AS SELECT id FROM berth;", "x.db": ""} {
+		if err := os.WriteFile(name, []byte(data), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct {
+		place              string
+		opens, keeps, once bool
+	}{{"x.sql", false, false, false}, {".", false, false, false}, {"x.db", true, false, false}, {"-", false, false, true}, {"postgres:///d", true, false, false}} {
+		p, err := Resolve(c.place, Options{Stdin: strings.NewReader(text)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p.Writable() != c.opens || p.Streamed() != c.once || (p.Address() != "") != c.opens {
+			t.Errorf("%s: opens %v, once %v, address %q", c.place, p.Writable(), p.Streamed(), p.Address())
+		}
+		if err := p.Keep(&catalog.Catalog{}); (err == nil) != c.keeps {
+			t.Errorf("%s keeps a structure: %v", c.place, err)
+		}
+		if _, err := p.Open(t.Context(), engine.OpenOptions{}); !c.opens && !errors.Is(err, engine.ErrNotOurs) {
+			t.Errorf("%s can be opened: %v", c.place, err)
+		}
+	}
+	folder, err := Resolve(".", Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	was, err := folder.Read(t.Context(), Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	berth := was.Find(catalog.Ref{Kind: catalog.Table, Name: "berth"})
+	view := was.Find(catalog.Ref{Kind: catalog.View, Name: "v"})
+	if o := berth.Part(catalog.Index, "i").Origin; *berth.Origin != (catalog.Origin{File: "x.sql", Line: 1, Column: 1}) || *o != (catalog.Origin{File: "x.sql", Line: 3, Column: 3}) || view.Origin.File != "y.sql" {
+		t.Errorf("origins: %+v %+v %+v", berth.Origin, o, view.Origin)
+	}
+	kept := Capture("kept.json")
+	if err := kept.Keep(was); err != nil {
+		t.Fatal(err)
+	}
+	p, err := Resolve("kept.json", Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if now, err := p.Read(t.Context(), Options{}); err != nil || judge.Whole(now) != judge.Whole(was) || !p.Same(kept) {
+		t.Errorf("%v: what was kept is another structure", err)
 	}
 }

@@ -73,12 +73,9 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if err != nil {
 		return nil, err
 	}
-	for i, pl := range []*place.Place{p.Source, p.Target} { // what can be read once is kept
+	for i, pl := range []*place.Place{p.Source, p.Target} {
 		if pl.Streamed() {
-			if s.streams == nil {
-				s.streams = map[string]*catalog.Catalog{}
-			}
-			s.streams[pl.Identity] = cats[i]
+			s.keep(pl, cats[i])
 		}
 	}
 	if p.Source.Empty() && !c.EmptySource && len(cats[1].Objects) > 0 {
@@ -93,6 +90,36 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	}
 	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
 	return p, nil
+}
+
+// CompareEach compares a source with several targets, one after the other, and
+// hands on what it finds. The source is read once.
+func (s *Session) CompareEach(ctx context.Context, source string, targets []string, c Comparing, each func(*Pair) error) error {
+	if len(targets) > 1 {
+		p, err := s.Place(source, false)
+		if err != nil {
+			return err
+		}
+		s.Tell(Reading{p})
+		structure, err := p.Read(ctx, place.Options{LockWait: s.LockWait})
+		if err != nil {
+			return Troubled("reading", "%w", err)
+		}
+		s.keep(p, structure)
+		if !p.Streamed() {
+			defer delete(s.kept, p.Identity)
+		}
+	}
+	for _, target := range targets {
+		p, err := s.Compare(ctx, source, target, c)
+		if err != nil {
+			return err
+		}
+		if err := each(p); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // apart refuses two ways to one place. Servers tell only when they were read.
@@ -114,7 +141,7 @@ func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*
 		g.Go(func() error {
 			start := time.Now()
 			var err error
-			if cats[i] = s.streams[pl.Identity]; cats[i] == nil {
+			if cats[i] = s.kept[pl.Identity].structure; cats[i] == nil {
 				cats[i], err = pl.Read(gctx, place.Options{LockWait: s.LockWait, Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript})
 			}
 			p.took[i] = time.Since(start)

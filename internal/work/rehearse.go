@@ -32,7 +32,7 @@ func (s *Session) Rehearse(ctx context.Context, sc, back *script.Script, eng eng
 		if !p.Writable() || p.Engine.Name() != eng.Name() {
 			return nil, Troubled("usage", "--scratch %s: it is no %s server", where, eng.Title())
 		}
-		where = p.Address
+		where = p.Address()
 	}
 	opt := rehearse.Options{Where: where, Desired: desired, Groups: map[string]bool{}, CopyRows: r.CopyRows}
 	for _, g := range sc.Meta.Groups {

@@ -26,7 +26,20 @@ type Session struct {
 
 	changing atomic.Bool
 	ran      bool
-	streams  map[string]*catalog.Catalog
+	kept     map[string]kept // places whose structure is not read again, by identity
+}
+
+// kept is a place that was read, with what was read.
+type kept struct {
+	place     *place.Place
+	structure *catalog.Catalog
+}
+
+func (s *Session) keep(p *place.Place, c *catalog.Catalog) {
+	if s.kept == nil {
+		s.kept = map[string]kept{}
+	}
+	s.kept[p.Identity] = kept{p, c}
 }
 
 // Changing tells whether a script is at work on a target now.
@@ -42,6 +55,9 @@ func (s *Session) Place(text string, create bool) (*place.Place, error) {
 	p, err := place.Resolve(text, opt)
 	if err != nil {
 		return nil, Troubled("place", "%w", err)
+	}
+	if k, ok := s.kept[p.Identity]; ok {
+		return k.place, nil
 	}
 	if p.PasswordShown {
 		s.Tell(PasswordShown{})

@@ -25,6 +25,7 @@ type store map[string]string
 
 var (
 	servers  = map[string]store{}
+	reads    = map[string]int{} // how often each was read
 	toyKinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.Column, catalog.View}, []catalog.KindInfo{{Kind: catalog.Table}, {Kind: catalog.Column}, {Kind: catalog.View}})
 )
 
@@ -72,6 +73,7 @@ func (d *toyDB) Close() error { return nil }
 // "view of table".
 func (d *toyDB) Read(context.Context) (*catalog.Catalog, error) {
 	c := toy{}.Blank()
+	reads[d.name]++
 	for name, made := range servers[d.name] {
 		kind, rest, _ := strings.Cut(made, " ")
 		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name, Space: "relation"}

@@ -4,9 +4,11 @@ import (
 	"context"
 	"errors"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/script"
 )
 
@@ -72,3 +74,47 @@ func TestAnEngineInMemory(t *testing.T) {
 }
 
 func n0(w *Written) int { return len(w.Plan.Steps) + 1 }
+
+// TestOneSource: with several targets the source is read once, and each answer
+// is what a comparison of its own gives; an error of one ends it.
+func TestOneSource(t *testing.T) {
+	servers["one"] = store{"berth": "table id int", "pilot": "table id int"}
+	servers["a"] = store{"berth": "table id int"}
+	servers["b"] = store{"berth": "table id int", "pilot": "table id int"}
+	servers["c"] = store{"berth": "table id text", "tug": "table id int"}
+	targets := []string{"toy://a", "toy://b", "toy://c"}
+	counts := func(s *Session) []compare.Counts {
+		var out []compare.Counts
+		for _, target := range targets {
+			p, err := s.Compare(t.Context(), "toy://one", target, Comparing{})
+			if err != nil {
+				t.Fatal(err)
+			}
+			out = append(out, p.Counts())
+		}
+		return out
+	}
+	quiet := func(Event) {}
+	want := counts(&Session{Tell: quiet})
+	reads = map[string]int{}
+	s := &Session{Tell: quiet}
+	var got []compare.Counts
+	if err := s.CompareEach(t.Context(), "toy://one", targets, Comparing{}, func(p *Pair) error {
+		got = append(got, p.Counts())
+		if _, err := s.Write(t.Context(), p, &Writing{MayLose: []string{"*"}}); err != nil {
+			t.Error(err)
+		}
+		return nil
+	}); err != nil || !slices.Equal(got, want) || reads["one"] != 1 {
+		t.Errorf("%v: got %+v, want %+v, read %d times", err, got, want, reads["one"])
+	}
+	if again := counts(s); !slices.Equal(again, want) {
+		t.Errorf("afterwards: got %+v, want %+v", again, want)
+	}
+	if err := s.CompareEach(t.Context(), "toy://one", []string{"toy://a", "toy://gone"}, Comparing{}, func(*Pair) error { return nil }); err == nil || s.kept["toy://one?"].place != nil {
+		t.Errorf("a target that is not there: %v", err)
+	}
+	if err := s.CompareEach(t.Context(), "toy://one", []string{"toy://a", "toy://one"}, Comparing{}, func(*Pair) error { return nil }); err == nil || !strings.Contains(err.Error(), "same place") {
+		t.Errorf("the source as a target: %v", err)
+	}
+}

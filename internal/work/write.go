@@ -143,7 +143,7 @@ func (s *Session) targetArg(p *Pair, w *Writing) string {
 func clientTarget(p *Pair) string {
 	list := []string{p.Target.Label}
 	if c, ok := p.Target.Engine.(engine.ClientSpeller); ok && p.Target.Writable() {
-		list = c.ClientWords(p.Target.Address)
+		list = c.ClientWords(p.Target.Address())
 	}
 	for i, w := range list {
 		list[i] = script.Word(w)

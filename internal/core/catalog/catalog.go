@@ -138,8 +138,17 @@ type Object struct {
 	// prove two objects equal.
 	Unread bool
 	Digest string
+	// Origin is where it stands in a text, nil where it is from none.
+	Origin *Origin
 
 	index map[partKey]*Object
+}
+
+// Origin is where in which file a thing of a text stands; line and column count
+// from 1.
+type Origin struct {
+	File         string
+	Line, Column int
 }
 
 type partKey struct {

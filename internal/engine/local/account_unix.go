@@ -38,7 +38,7 @@ func lookup(name string) (*account, error) {
 	return &account{uid, gid}, nil
 }
 
-func (a *account) wear(cmd *exec.Cmd) {
+func (a *account) runs(cmd *exec.Cmd) {
 	if a != nil {
 		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(a.uid), Gid: uint32(a.gid)}}
 	}

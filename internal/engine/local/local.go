@@ -81,8 +81,7 @@ func New(accountName string) (*Server, error) {
 // Run runs a program to its end, as the server's account.
 func (s *Server) Run(ctx context.Context, program string, args ...string) error {
 	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir = s.Dir
-	s.as.wear(cmd)
+	s.atHome(cmd)
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		if ctx.Err() != nil {
@@ -91,6 +90,13 @@ func (s *Server) Run(ctx context.Context, program string, args ...string) error 
 		return fmt.Errorf("%s: %w: %s", filepath.Base(program), err, last(string(out)))
 	}
 	return nil
+}
+
+// atHome lets a command work in the server's folder, also with its temporary
+// files: the account may not write where ours does.
+func (s *Server) atHome(cmd *exec.Cmd) {
+	cmd.Dir, cmd.Env = s.Dir, append(os.Environ(), "TMPDIR="+s.Dir)
+	s.as.runs(cmd)
 }
 
 // last is the last line that says something.
@@ -108,8 +114,8 @@ func (s *Server) Start(ctx context.Context, ready func(context.Context) error, p
 	}
 	defer log.Close()
 	s.cmd = exec.Command(program, args...)
-	s.cmd.Dir, s.cmd.Stdout, s.cmd.Stderr = s.Dir, log, log
-	s.as.wear(s.cmd)
+	s.cmd.Stdout, s.cmd.Stderr = log, log
+	s.atHome(s.cmd)
 	dieWithUs(s.cmd)
 	s.exited = make(chan struct{})
 	started := make(chan error)

@@ -23,7 +23,7 @@ type memory struct {
 	behind bool             // the rows do not yet say what ALTER TABLE did
 	late   []int            // rows that came since and name what it holds
 	// originOf is where the rows it holds came from.
-	originOf map[string]*Origin
+	originOf map[string]*catalog.Origin
 }
 
 func (m *memory) close() {
@@ -54,7 +54,7 @@ func (m *memory) open(t *textReader) error {
 		return err
 	}
 	db.SetMaxOpenConns(1)
-	m.db, m.loaded, m.names, m.users, m.originOf = db, map[int]bool{}, map[int][]string{}, map[string][]int{}, map[string]*Origin{}
+	m.db, m.loaded, m.names, m.users, m.originOf = db, map[int]bool{}, map[int][]string{}, map[string][]int{}, map[string]*catalog.Origin{}
 	for i := range t.rows {
 		m.added(t, i)
 	}
@@ -120,7 +120,7 @@ func (m *memory) load(t *textReader, stmt string) error {
 		r := t.rows[i]
 		m.originOf[rowKey(r.Type, r.Name)] = r.Origin
 		if _, err := m.db.ExecContext(t.ctx, r.SQL); err != nil {
-			return fmt.Errorf("%s: %w", r.Origin.at(r.SQL, 0), Explain(err))
+			return fmt.Errorf("%s: %w", position(r.Origin, r.SQL, 0), Explain(err))
 		}
 	}
 	return nil
@@ -143,7 +143,7 @@ func (m *memory) drop(t *textReader, i int) error {
 }
 
 // alter carries out ALTER TABLE.
-func (t *textReader) alter(stmt, table string, origin *Origin) error {
+func (t *textReader) alter(stmt, table string, origin *catalog.Origin) error {
 	i, ok := t.at[rowKey("table", table)]
 	if !ok {
 		return textError(origin, stmt, 0, "there is no table %s", sqltext.CommentSafe(table))
@@ -206,7 +206,7 @@ func (t *textReader) settle() error {
 		fresh = append(fresh, r)
 	}
 	// What is left had another name; a table has one new name for its old one.
-	origin := map[string]*Origin{}
+	origin := map[string]*catalog.Origin{}
 	for _, i := range place {
 		origin[t.rows[i].Type] = t.rows[i].Origin
 		delete(m.loaded, i)
@@ -214,7 +214,7 @@ func (t *textReader) settle() error {
 	}
 	for _, r := range fresh {
 		if r.Origin = origin[r.Type]; r.Origin == nil {
-			r.Origin = &Origin{File: "text", Line: 1, Column: 1}
+			r.Origin = &catalog.Origin{File: "text", Line: 1, Column: 1}
 		}
 		t.add(r)
 		m.loaded[len(t.rows)-1] = true
@@ -229,7 +229,7 @@ var affinityNames = map[string]string{"INTEGER": " INT", "TEXT": " TEXT", "REAL"
 
 // createAs finds out which table CREATE TABLE … AS makes. Its query is never
 // run: it need not end. A view over it has the same columns.
-func (t *textReader) createAs(name, stmt string, origin *Origin) error {
+func (t *textReader) createAs(name, stmt string, origin *catalog.Origin) error {
 	p := newParser(stmt)
 	if _, err := p.parseHead(); err != nil || !p.Take("as") {
 		return textError(origin, stmt, 0, "AS expected")

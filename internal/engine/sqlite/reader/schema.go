@@ -20,7 +20,7 @@ import (
 type Row struct {
 	Type, Name, Table, SQL string
 	// Origin is where the statement stands, if it comes from a text.
-	Origin *Origin
+	Origin *catalog.Origin
 }
 
 // Build makes a catalog of the rows of sqlite_schema. It fails when a
@@ -100,8 +100,30 @@ func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
 			return nil, objectError(r, err)
 		}
 	}
+	b.origins(rows)
 	c.Sort()
 	return c, nil
+}
+
+// origins says of what comes from a text where it stands there.
+func (b *builder) origins(rows []Row) {
+	for _, r := range rows {
+		if r.Origin == nil {
+			continue
+		}
+		for _, k := range []catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.View} {
+			o := b.c.Find(catalog.Ref{Kind: k, Name: catalog.FoldASCII(r.Table)})
+			switch {
+			case o == nil:
+			case r.Type == "index" || r.Type == "trigger":
+				if p := o.Part(catalog.Kind(r.Type), catalog.FoldASCII(r.Name)); p != nil {
+					p.Origin = r.Origin
+				}
+			default:
+				o.Origin = r.Origin
+			}
+		}
+	}
 }
 
 // group is a table with its indexes: what can be read without knowing

@@ -16,14 +16,8 @@ import (
 	"dappermirror/internal/engine/sqlite/vocab"
 )
 
-// Origin is where a statement stands in a text.
-type Origin struct {
-	File         string
-	Line, Column int
-}
-
-// at is the place of a byte offset within the statement that begins here.
-func (o *Origin) at(sql string, offset int) string {
+// position is where a byte offset within the statement that begins at o stands.
+func position(o *catalog.Origin, sql string, offset int) string {
 	line, col := sqltext.Position(sql, offset)
 	if line == 1 {
 		col += o.Column - 1
@@ -70,7 +64,7 @@ type textReader struct {
 
 type pending struct {
 	sql, table string
-	origin     *Origin
+	origin     *catalog.Origin
 }
 
 // rowSpace is the namespace of a row: triggers have one of their own.
@@ -115,15 +109,15 @@ func (t *textReader) file(f engine.TextFile) error {
 // passedOver are the statements that say nothing about the structure.
 var passedOver = vocab.Words(`insert replace update delete begin commit end rollback savepoint release analyze reindex select with values pragma explain vacuum`)
 
-func textError(o *Origin, sql string, offset int, format string, args ...any) error {
+func textError(o *catalog.Origin, sql string, offset int, format string, args ...any) error {
 	around := strings.Join(strings.Fields(sql[min(offset, len(sql)):]), " ")
 	if utf8.RuneCountInString(around) > 40 {
 		around = string([]rune(around)[:40]) + "…"
 	}
-	return fmt.Errorf("%s: %s (at: %s)", o.at(sql, offset), fmt.Sprintf(format, args...), sqltext.CommentSafe(around))
+	return fmt.Errorf("%s: %s (at: %s)", position(o, sql, offset), fmt.Sprintf(format, args...), sqltext.CommentSafe(around))
 }
 
-func (t *textReader) statement(sql string, origin *Origin) error {
+func (t *textReader) statement(sql string, origin *catalog.Origin) error {
 	p := newParser(sql)
 	word := strings.ToLower(p.Peek().Text)
 	switch {
@@ -172,7 +166,7 @@ func intoSchema(p *parser) bool {
 
 // virtual takes a virtual table out of the INSERT INTO sqlite_schema by which
 // .dump restores one.
-func (t *textReader) virtual(sql string, origin *Origin) error {
+func (t *textReader) virtual(sql string, origin *catalog.Origin) error {
 	for _, tok := range sqltext.Significant(vocab.Dialect, sql) {
 		if text := tok.StringValue(); tok.Kind == sqltext.String && isVirtual(text) {
 			return t.statement(text, origin)
@@ -181,7 +175,7 @@ func (t *textReader) virtual(sql string, origin *Origin) error {
 	return nil
 }
 
-func (t *textReader) create(p *parser, sql string, origin *Origin) error {
+func (t *textReader) create(p *parser, sql string, origin *catalog.Origin) error {
 	h, err := p.parseHead()
 	if err != nil {
 		var se *SyntaxError
@@ -223,7 +217,7 @@ func (t *textReader) create(p *parser, sql string, origin *Origin) error {
 		col += origin.Column - 1
 	}
 	prefix := "CREATE " + word + " "
-	r.Origin = &Origin{origin.File, origin.Line + line - 1, col - len(prefix)}
+	r.Origin = &catalog.Origin{File: origin.File, Line: origin.Line + line - 1, Column: col - len(prefix)}
 	r.SQL = prefix + strings.TrimRight(named, "; \t\r\n")
 	if i, ok := t.at[rowKey(r.Type, r.Name)]; ok {
 		if p.ifNotExists(h) {
@@ -247,7 +241,7 @@ func (p *parser) ifNotExists(h head) bool {
 }
 
 // drop carries out DROP by itself: a table takes its indexes and triggers along.
-func (t *textReader) drop(p *parser, sql string, origin *Origin) error {
+func (t *textReader) drop(p *parser, sql string, origin *catalog.Origin) error {
 	p.Next()
 	typ := strings.ToLower(p.Next().Text)
 	ifExists := p.Take("if", "exists")
@@ -304,9 +298,9 @@ func (s *scanner) read() (byte, error) {
 const keep = 4096
 
 // next is the next statement with its place, or io.EOF.
-func (s *scanner) next() (string, *Origin, error) {
+func (s *scanner) next() (string, *catalog.Origin, error) {
 	var b strings.Builder
-	var o *Origin
+	var o *catalog.Origin
 	rows := false // a statement that only brings rows
 	for {
 		line, col := s.line, s.col
@@ -335,7 +329,7 @@ func (s *scanner) next() (string, *Origin, error) {
 				s.line, s.col = s.line+1, 1
 				continue
 			}
-			o = &Origin{s.file, line, col}
+			o = &catalog.Origin{File: s.file, Line: line, Column: col}
 		}
 		put := func(c byte) {
 			if !rows || b.Len() < keep {

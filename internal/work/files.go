@@ -1,6 +1,11 @@
 package work
 
 import (
+	"errors"
+	"io"
+	"os"
+
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/files"
 	"dappermirror/internal/place"
 )
@@ -16,6 +21,17 @@ func WriteFile(path string, data []byte, force bool) error {
 	}
 	if err := files.Write(path, data); err != nil {
 		return Troubled("write", "%s cannot be written: %w", path, err)
+	}
+	return nil
+}
+
+// Keep writes a structure to a place that keeps structures, whole or not at all.
+func Keep(to *place.Place, c *catalog.Catalog, force bool) error {
+	if err := Unwritten(to.Label, force); err != nil {
+		return err
+	}
+	if err := to.Keep(c); err != nil {
+		return Troubled("write", "%s cannot be written: %w", to.Label, err)
 	}
 	return nil
 }
@@ -68,4 +84,22 @@ func Apart(outputs []Output, places ...*place.Place) error {
 		}
 	}
 	return nil
+}
+
+// ReadText reads a file, or standard input for "-".
+func ReadText(path string, stdin io.Reader) (string, error) {
+	var data []byte
+	var err error
+	if path == "-" {
+		data, err = io.ReadAll(stdin)
+	} else {
+		data, err = os.ReadFile(path)
+	}
+	if errors.Is(err, os.ErrNotExist) {
+		return "", Troubled("not-found", "%s does not exist", path)
+	}
+	if err != nil {
+		return "", Troubled("read", "%s cannot be read: %w", path, err)
+	}
+	return string(data), nil
 }
