@@ -96,7 +96,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		a.command = cmd.Name()
 	}
 	if err != nil {
-		return a.fail(ctx, err)
+		return a.reportError(ctx, err)
 	}
 	if err := a.flush(); err != nil {
 		if errors.Is(err, syscall.EPIPE) {
@@ -108,8 +108,8 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	return a.exit
 }
 
-// fail says what went wrong in one line (or as JSON) and answers the code.
-func (a *app) fail(ctx context.Context, err error) int {
+// reportError says what went wrong in one line (or as JSON) and answers the code.
+func (a *app) reportError(ctx context.Context, err error) int {
 	j := report.JSONError{Code: "trouble", Exit: exitTrouble, Message: err.Error()}
 	var f *work.Failure
 	var moved *script.MovedError
@@ -200,9 +200,9 @@ func (a *app) note(format string, args ...any) {
 	}
 }
 
-// say says what must be known whatever else is left out: --quiet does not
+// always says what must be known whatever else is left out: --quiet does not
 // silence it.
-func (a *app) say(format string, args ...any) {
+func (a *app) always(format string, args ...any) {
 	fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
 }
 
@@ -211,9 +211,9 @@ func (a *app) warn(format string, args ...any) {
 	fmt.Fprintf(a.stderr, "warning: %s\n", report.Safe(fmt.Sprintf(format, args...)))
 }
 
-// ask asks a question that is answered with yes or no. Where nobody can
+// confirm asks a question that is answered with yes or no. Where nobody can
 // answer it is a refusal.
-func (a *app) ask(ctx context.Context, question string) (bool, error) {
+func (a *app) confirm(ctx context.Context, question string) (bool, error) {
 	if a.noInput || !isTerminal(a.stdin) {
 		return false, refusal("no-answer", "%s Nobody is there to answer; give --yes to go ahead", question)
 	}

@@ -122,7 +122,7 @@ func (a *app) approve(yes bool) func(context.Context, work.Approval) error {
 		if yes {
 			return nil
 		}
-		ok, err := a.ask(ctx, fmt.Sprintf("Run them on %s?", w.Target.Label))
+		ok, err := a.confirm(ctx, fmt.Sprintf("Run them on %s?", w.Target.Label))
 		if err == nil && !ok {
 			err = refusal("declined", "not run: the answer was no")
 		}

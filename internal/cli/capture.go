@@ -33,7 +33,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err != nil {
 				return trouble("reading", "%w", err)
 			}
-			if err := a.keep(out, c, force); err != nil {
+			if err := a.writeCapture(out, c, force); err != nil {
 				return err
 			}
 			a.note("captured %s: %s", c.Place, report.Counts(c))

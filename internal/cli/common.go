@@ -74,8 +74,8 @@ func (a *app) compare(ctx context.Context, source, target string, create bool, e
 	return a.work.Compare(ctx, source, target, work.Comparing{Options: opt, Extent: extent, EmptySource: a.emptySource, Create: create})
 }
 
-// put writes a result to a file, or to standard output for "" and "-".
-func (a *app) put(path string, data []byte, force bool) error {
+// writeResult writes a result to a file, or to standard output for "" and "-".
+func (a *app) writeResult(path string, data []byte, force bool) error {
 	if path == "" || path == "-" {
 		_, err := a.out.Write(data)
 		return err
@@ -83,8 +83,8 @@ func (a *app) put(path string, data []byte, force bool) error {
 	return work.WriteFile(path, data, force)
 }
 
-// keep writes a structure to a file, or to standard output for "" and "-".
-func (a *app) keep(path string, c *catalog.Catalog, force bool) error {
+// writeCapture writes a structure to a file, or to standard output for "" and "-".
+func (a *app) writeCapture(path string, c *catalog.Catalog, force bool) error {
 	if path != "" && path != "-" {
 		return work.Keep(place.Capture(path), c, force)
 	}

@@ -99,8 +99,8 @@ func (d *demoWalk) build(ctx context.Context, folder, server string) (err error)
 	return nil
 }
 
-// say writes a remark between the commands.
-func (d *demoWalk) say(text string) {
+// narrate writes a remark between the commands.
+func (d *demoWalk) narrate(text string) {
 	st := d.app.style()
 	fmt.Fprintf(&d.app.out, "\n%s\n", st.Strong("# "+text))
 }
@@ -154,7 +154,7 @@ func (d *demoWalk) walk(folder string) error {
 		{"And compare again.", exitOK, with([]string{"compare", s, t}, scope)},
 	}
 	for _, st := range steps {
-		d.say(st.say)
+		d.narrate(st.say)
 		if err := d.run(st.want, st.args...); err != nil {
 			if e := d.app.flush(); e != nil {
 				return e
@@ -162,6 +162,6 @@ func (d *demoWalk) walk(folder string) error {
 			return err
 		}
 	}
-	d.say("That was the day. The databases and scripts are in " + folder + ".")
+	d.narrate("That was the day. The databases and scripts are in " + folder + ".")
 	return nil
 }

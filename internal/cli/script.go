@@ -134,7 +134,7 @@ func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool
 			a.note("control characters are shown as escapes here; write it to a file (-o) to run it")
 		}
 	default:
-		err = a.put(out, text, force)
+		err = a.writeResult(out, text, force)
 	}
 	return err
 }
@@ -192,7 +192,7 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	}
 	a.note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
-		a.say("held back  %s (%s)", r.Because(), script.WayOut(r))
+		a.always("held back  %s (%s)", r.Because(), script.WayOut(r))
 	}
 	a.willFail(plan)
 }
@@ -202,7 +202,7 @@ func (a *app) willFail(plan *order.Plan) {
 	for _, s := range plan.Steps {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
-				a.say("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
+				a.always("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
 			}
 		}
 	}

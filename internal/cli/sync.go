@@ -54,7 +54,7 @@ Exit code 3 says that something was held back or refused.`,
 				return err
 			}
 			if out != "" {
-				if err := a.put(out, made.Text, force); err != nil {
+				if err := a.writeResult(out, made.Text, force); err != nil {
 					return err
 				}
 			}
@@ -68,7 +68,7 @@ Exit code 3 says that something was held back or refused.`,
 				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
 			}
 			for _, r := range plan.HeldBecause {
-				a.say("held back  %s (%s)", r.Because(), script.WayOut(r))
+				a.always("held back  %s (%s)", r.Because(), script.WayOut(r))
 			}
 			if !o.yes { // the list must be read before the question
 				if err := a.flush(); err != nil {

@@ -34,10 +34,10 @@ func (a *app) tell(e work.Event) {
 		a.detail("ordering the steps for %s", words.Number(e.Differences, "difference", "differences"))
 	case work.Stuck:
 		if e.Goes {
-			a.say("cannot go  %s is needed by %s, which stays and is out of scope", e.Thing, e.Needs)
+			a.always("cannot go  %s is needed by %s, which stays and is out of scope", e.Thing, e.Needs)
 			return
 		}
-		a.say("cannot come  %s needs %s, which the target lacks and the scope leaves out", e.Thing, e.Needs)
+		a.always("cannot come  %s needs %s, which the target lacks and the scope leaves out", e.Thing, e.Needs)
 	case work.Asking:
 		a.detail("asking the target's rows %s", words.Number(e.Questions, "question", "questions"))
 	case work.Asked:

@@ -296,7 +296,7 @@ func fits(p *order.Plan, include []string) []Fit {
 			}
 		}
 	}
-	users := standing(p.Actual, touched)
+	users := dependents(p.Actual, touched)
 	var out []Fit
 	for r := range refs {
 		f := Fit{On: r, Users: users[r]}
@@ -314,9 +314,9 @@ func fits(p *order.Plan, include []string) []Fit {
 	return out
 }
 
-// standing lists, for some objects, the other objects that stand on them: what
+// dependents lists, for some objects, the other objects that stand on them: what
 // the engine records, not what a text may mean.
-func standing(c *catalog.Catalog, on map[catalog.Ref]bool) map[catalog.Ref][]catalog.Ref {
+func dependents(c *catalog.Catalog, on map[catalog.Ref]bool) map[catalog.Ref][]catalog.Ref {
 	out := map[catalog.Ref][]catalog.Ref{}
 	note := func(owner *catalog.Object, needs []catalog.Need) {
 		for _, n := range needs {

@@ -209,7 +209,7 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 			touched[t] = true
 		}
 	}
-	users := standing(target, touched)
+	users := dependents(target, touched)
 	for _, f := range s.Fits {
 		for _, u := range users[f.On] {
 			if f.Was != "" && !r.Done && !touched[u] && !known[[2]catalog.Ref{f.On, u}] {

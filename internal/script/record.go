@@ -128,10 +128,10 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 	}
 	for i, c := range r.cmds {
 		if c.Step > 0 && r.classes[i].Stays() && !rec.skips(r, i) && r.classes[i] != engine.Commits {
-			return c.Step, rec.put()
+			return c.Step, rec.write()
 		}
 	}
-	return 0, rec.put()
+	return 0, rec.write()
 }
 
 // wholeSteps lets a step of which anything is left to do run again from its
@@ -139,7 +139,7 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 // ones before it clear away.
 func (rec *Record) wholeSteps(r *runner) {
 	for step := range r.titles {
-		if rec.left(r, step) {
+		if rec.unfinished(r, step) {
 			for i, c := range r.cmds {
 				if c.Step == step {
 					rec.skip[i] = false
@@ -149,19 +149,19 @@ func (rec *Record) wholeSteps(r *runner) {
 	}
 }
 
-// left tells whether anything of a step is still to do; some tells whether
+// unfinished tells whether anything of a step is still to do; begunStep whether
 // anything of it has run.
-func (rec *Record) left(r *runner, step int) bool {
-	return rec.any(r, step, func(i int) bool { return !rec.skip[i] })
+func (rec *Record) unfinished(r *runner, step int) bool {
+	return rec.anyStatement(r, step, func(i int) bool { return !rec.skip[i] })
 }
 
-func (rec *Record) some(r *runner, step int) bool {
-	return rec != nil && rec.resumed && rec.any(r, step, func(i int) bool { return rec.skip[i] })
+func (rec *Record) begunStep(r *runner, step int) bool {
+	return rec != nil && rec.resumed && rec.anyStatement(r, step, func(i int) bool { return rec.skip[i] })
 }
 
-// any tells whether something holds of a statement of a step that is not the
+// anyStatement tells whether something holds of a statement of a step that is not the
 // session's and not the transaction's.
-func (rec *Record) any(r *runner, step int, is func(int) bool) bool {
+func (rec *Record) anyStatement(r *runner, step int, is func(int) bool) bool {
 	for i, c := range r.cmds {
 		if c.Step == step && r.classes[i].Stays() && !c.Client && !r.within[i] && is(i) {
 			return true
@@ -177,8 +177,8 @@ func (rec *Record) ran(r *runner) int {
 		return 0
 	}
 	for step := range r.titles {
-		outside := rec.any(r, step, func(int) bool { return true })
-		if outside && !rec.left(r, step) || !outside && rec.Committed {
+		outside := rec.anyStatement(r, step, func(int) bool { return true })
+		if outside && !rec.unfinished(r, step) || !outside && rec.Committed {
 			n++
 		}
 	}
@@ -199,7 +199,7 @@ func (rec *Record) unmoved(ctx context.Context, r *runner) error {
 		return err
 	}
 	if !rec.Committed && rec.Transaction == "" {
-		if moves := besides(r.s.Check(now).Moves, touched); len(moves) > 0 {
+		if moves := withoutOurs(r.s.Check(now).Moves, touched); len(moves) > 0 {
 			return &MovedError{moves}
 		}
 	}
@@ -254,10 +254,10 @@ func (rec *Record) skips(r *runner, i int) bool {
 	}
 	// A session statement serves the statements of its step; a guard looks at
 	// what is not there any more when the first of them has run.
-	if guard := r.classes[i] == engine.Guards; guard && rec.some(r, c.Step) {
+	if guard := r.classes[i] == engine.Guards; guard && rec.begunStep(r, c.Step) {
 		return true
 	}
-	return !rec.left(r, c.Step)
+	return !rec.unfinished(r, c.Step)
 }
 
 // began tells whether an earlier run changed, or may have changed, anything.
@@ -265,7 +265,7 @@ func (rec *Record) began() bool {
 	return rec != nil && rec.resumed && (rec.Committed || len(rec.Statements) > 0)
 }
 
-func (rec *Record) put() error {
+func (rec *Record) write() error {
 	if rec == nil || rec.Put == nil {
 		return nil
 	}
@@ -294,7 +294,7 @@ func (rec *Record) before(ctx context.Context, r *runner, i int) error {
 	} else {
 		rec.Statements = append(rec.Statements, e)
 	}
-	return rec.put()
+	return rec.write()
 }
 
 // after notes that it ran.
@@ -308,7 +308,7 @@ func (rec *Record) after(ctx context.Context, r *runner, i int) error {
 	}
 	e := &rec.Statements[len(rec.Statements)-1]
 	e.After, e.Ran = mark, true
-	return rec.put()
+	return rec.write()
 }
 
 func (rec *Record) transaction(id string) error {
@@ -316,7 +316,7 @@ func (rec *Record) transaction(id string) error {
 		return nil
 	}
 	rec.Transaction = id
-	return rec.put()
+	return rec.write()
 }
 
 func (rec *Record) committed() error {
@@ -324,7 +324,7 @@ func (rec *Record) committed() error {
 		return nil
 	}
 	rec.Committed = true
-	return rec.put()
+	return rec.write()
 }
 
 func (rec *Record) finish() error {
@@ -332,13 +332,13 @@ func (rec *Record) finish() error {
 		return nil
 	}
 	rec.Done = true
-	return rec.put()
+	return rec.write()
 }
 
 // undone notes that nothing of this run stays.
 func (rec *Record) undone() {
 	if rec != nil && !rec.resumed {
 		rec.Statements, rec.Transaction = nil, ""
-		_ = rec.put() // what it says is still true if that fails
+		_ = rec.write() // what it says is still true if that fails
 	}
 }

@@ -211,7 +211,7 @@ func Run(ctx context.Context, s *Script, eng engine.Engine, db engine.Database, 
 		}
 	}
 	if r.inside { // an edited script may have lost its COMMIT
-		return r.fail(ctx, r.cmds[len(r.cmds)-1], errors.New("the script begins a transaction and never commits it"))
+		return r.stop(ctx, r.cmds[len(r.cmds)-1], errors.New("the script begins a transaction and never commits it"))
 	}
 	return r.Record.finish()
 }
@@ -256,11 +256,11 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 			continue // for the engine's own client; stopping at an error is what we do anyway
 		}
 		if err := ctx.Err(); err != nil {
-			return start, r.fail(ctx, c, err)
+			return start, r.stop(ctx, c, err)
 		}
 		if r.gone {
 			if r.titles[c.Step].Apart {
-				return start, r.fail(ctx, c, fmt.Errorf("%w: the connection was lost", engine.ErrConnect))
+				return start, r.stop(ctx, c, fmt.Errorf("%w: the connection was lost", engine.ErrConnect))
 			}
 			continue // it changes nothing that stays
 		}
@@ -285,7 +285,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 	if (class == engine.Begins || c.Step > 0) && !r.limited {
 		r.limited = true
 		if err := r.limit(ctx); err != nil {
-			return r.fail(ctx, c, err)
+			return r.stop(ctx, c, err)
 		}
 	}
 	if c.Step != r.last {
@@ -299,14 +299,14 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 	single := !r.inside && class != engine.Begins && c.Step > 0 && r.classes[i].Stays()
 	if single {
 		if err := r.Record.before(ctx, r, i); err != nil {
-			return r.fail(ctx, c, err)
+			return r.stop(ctx, c, err)
 		}
 	}
 	if class == engine.Commits {
 		if t, ok := r.db.(engine.Transactor); ok && r.inside {
 			r.id, _ = t.Transaction(ctx) // "" is not known
 			if err := r.Record.transaction(r.id); err != nil {
-				return r.fail(ctx, c, err)
+				return r.stop(ctx, c, err)
 			}
 		}
 	}
@@ -319,11 +319,11 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 			return r.Record.committed()
 		case engine.Aborted:
 			r.inside = false
-			return r.fail(ctx, c, fmt.Errorf("%w: the connection was lost at COMMIT, and the server says that it was undone", engine.ErrConnect))
+			return r.stop(ctx, c, fmt.Errorf("%w: the connection was lost at COMMIT, and the server says that it was undone", engine.ErrConnect))
 		}
 	}
 	if err != nil {
-		return r.fail(ctx, c, err)
+		return r.stop(ctx, c, err)
 	}
 	switch {
 	case class == engine.Begins:
@@ -332,12 +332,12 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 	case class == engine.Commits:
 		r.inside, r.kept = false, true
 		if err := r.Record.committed(); err != nil {
-			return r.fail(ctx, c, err)
+			return r.stop(ctx, c, err)
 		}
 	case single:
 		r.kept = true
 		if err := r.Record.after(ctx, r, i); err != nil {
-			return r.fail(ctx, c, err)
+			return r.stop(ctx, c, err)
 		}
 	}
 	return nil
@@ -347,15 +347,15 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 func (r *runner) begun(ctx context.Context, c Command) error {
 	now, err := r.db.Read(ctx)
 	if err != nil {
-		return r.fail(ctx, c, fmt.Errorf("reading the target once more: %w", err))
+		return r.stop(ctx, c, fmt.Errorf("reading the target once more: %w", err))
 	}
-	if moves := besides(r.s.Check(now).Moves, r.apart); len(moves) > 0 {
-		return r.fail(ctx, c, &MovedError{moves})
+	if moves := withoutOurs(r.s.Check(now).Moves, r.apart); len(moves) > 0 {
+		return r.stop(ctx, c, &MovedError{moves})
 	}
 	for _, st := range r.s.Planned() {
 		if !st.Apart {
 			if err := r.save(ctx, st); err != nil {
-				return r.fail(ctx, c, err)
+				return r.stop(ctx, c, err)
 			}
 		}
 	}
@@ -365,7 +365,7 @@ func (r *runner) begun(ctx context.Context, c Command) error {
 // step begins a step.
 func (r *runner) step(ctx context.Context, c Command) error {
 	if err := r.release(ctx); err != nil {
-		return r.fail(ctx, c, err)
+		return r.stop(ctx, c, err)
 	}
 	if r.last > 0 {
 		r.ran++
@@ -376,9 +376,9 @@ func (r *runner) step(ctx context.Context, c Command) error {
 	if r.Progress != nil {
 		r.Progress(c.Step, r.s.Meta.Steps, r.titles[c.Step].Title)
 	}
-	if !r.inside && !r.Record.some(r, c.Step) { // else they were saved before
+	if !r.inside && !r.Record.begunStep(r, c.Step) { // else they were saved before
 		if err := r.save(ctx, r.titles[c.Step]); err != nil {
-			return r.fail(ctx, c, err)
+			return r.stop(ctx, c, err)
 		}
 	}
 	return nil
@@ -456,8 +456,8 @@ func (r *runner) exec(ctx context.Context, sql string) error {
 	return err
 }
 
-// fail undoes what can be undone and says where the script stopped.
-func (r *runner) fail(ctx context.Context, c Command, err error) error {
+// stop undoes what can be undone and says where the script stopped.
+func (r *runner) stop(ctx context.Context, c Command, err error) error {
 	e := &StepError{Step: c.Step, Line: c.Line, Title: r.titles[c.Step].Title, Err: err, RolledBack: !r.kept, Ran: r.ran, Of: r.s.Meta.Steps, Resume: r.Record != nil}
 	// The statement's own context may be cancelled; undoing must go on.
 	going := context.WithoutCancel(ctx)
@@ -484,8 +484,8 @@ func (r *runner) fail(ctx context.Context, c Command, err error) error {
 	return e
 }
 
-// besides is the moves that are not our own doing.
-func besides(moves []Move, ours map[catalog.Ref]bool) []Move {
+// withoutOurs is the moves that are not our own doing.
+func withoutOurs(moves []Move, ours map[catalog.Ref]bool) []Move {
 	var out []Move
 	for _, m := range moves {
 		if !ours[m.On] {

@@ -135,8 +135,8 @@ type writer struct {
 
 func (w *writer) line(s string) { w.b.WriteString(s); w.b.WriteByte('\n') }
 
-// say writes comment lines, wrapped; text from outside is made safe first.
-func (w *writer) say(indent, text string) {
+// comment writes comment lines, wrapped; text from outside is made safe first.
+func (w *writer) comment(indent, text string) {
 	text = sqltext.CommentSafe(text)
 	first := true
 	for _, l := range Wrap(text, width-3-len(indent)) {
@@ -149,7 +149,7 @@ func (w *writer) say(indent, text string) {
 	}
 }
 
-func (w *writer) field(name, text string) { w.say(fmt.Sprintf("%-12s", name), text) }
+func (w *writer) field(name, text string) { w.comment(fmt.Sprintf("%-12s", name), text) }
 
 // Wrap folds a text at n columns, between words.
 func Wrap(text string, n int) []string {
@@ -174,9 +174,9 @@ func (w *writer) header() {
 	rule := "-- " + strings.Repeat("-", width-3)
 	w.line(rule)
 	if w.BackOf != "" {
-		w.say("", "The way back: undoes what "+w.BackOf+" did.")
+		w.comment("", "The way back: undoes what "+w.BackOf+" did.")
 	} else {
-		w.say("", "Brings the target in line with the source.")
+		w.comment("", "Brings the target in line with the source.")
 	}
 	w.line("--")
 	w.field("source", w.Source)
@@ -402,7 +402,7 @@ func (w *writer) body() {
 	}
 	if len(behind) > 0 {
 		w.line("")
-		w.say("", "Behind the transaction: each statement commits by itself, and may run twice.")
+		w.comment("", "Behind the transaction: each statement commits by itself, and may run twice.")
 	}
 	for _, s := range behind {
 		w.step(s)
@@ -427,29 +427,29 @@ func ClearedWords(r order.Risk) string {
 
 // risk writes a risk, and how to see the rows it is about.
 func (w *writer) risk(r order.Risk) {
-	w.say("  ! ", RiskWords(r))
+	w.comment("  ! ", RiskWords(r))
 	if r.Rows != nil && r.Rows.State == order.Found && r.Rows.List != "" {
-		w.say("    ", "see them: "+r.Rows.List+";")
+		w.comment("    ", "see them: "+r.Rows.List+";")
 	}
 }
 
 func (w *writer) step(s *order.Step) {
 	w.line("")
-	w.say(fmt.Sprintf("step %d of %d  ", s.Number, len(w.Plan.Steps)), s.Title)
+	w.comment(fmt.Sprintf("step %d of %d  ", s.Number, len(w.Plan.Steps)), s.Title)
 	for _, r := range s.Risks {
 		w.risk(r)
 	}
 	for _, r := range s.Cleared {
-		w.say("  . ", ClearedWords(r))
+		w.comment("  . ", ClearedWords(r))
 	}
 	for _, f := range s.Fills {
-		w.say("  . fill: ", f.Sentence())
+		w.comment("  . fill: ", f.Sentence())
 	}
 	for _, l := range s.Locks {
-		w.say("  lock: ", l.Words())
+		w.comment("  lock: ", l.Words())
 	}
 	if s.Note != "" {
-		w.say("  ", s.Note)
+		w.comment("  ", s.Note)
 	}
 	w.block(s.Statements())
 }
@@ -461,10 +461,10 @@ func (w *writer) held() {
 	}
 	w.line("")
 	w.line("-- " + strings.Repeat("-", width-3))
-	w.say("", "Held back: these steps would destroy something or fail on the rows, or depend on one that would. They do not run.")
+	w.comment("", "Held back: these steps would destroy something or fail on the rows, or depend on one that would. They do not run.")
 	for _, s := range w.Plan.Held {
 		w.line("--")
-		w.say(fmt.Sprintf("held back %d  ", s.Number), s.Title)
+		w.comment(fmt.Sprintf("held back %d  ", s.Number), s.Title)
 		for _, r := range s.Risks {
 			w.risk(r)
 		}

@@ -96,7 +96,7 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 	}
 	recorded := sc.NeedsRecord(eng)
 	if !r.Resume || !recorded {
-		if err := s.fresh(ctx, sc, target, recordFile(base), recorded, fit, r); err != nil {
+		if err := s.checkBeginning(ctx, sc, target, recordFile(base), recorded, fit, r); err != nil {
 			return 0, err
 		}
 	}
@@ -122,7 +122,7 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 	s.ran = true
 	s.Tell(Ran{time.Since(start)})
 	forget(recordFile(base), sc)
-	return len(steps), s.proved(ctx, sc, target, db)
+	return len(steps), s.checkEnd(ctx, sc, target, db)
 }
 
 func losses(steps []script.StepInfo) []order.Risk {
@@ -204,8 +204,8 @@ func (s *Session) blockers(ctx context.Context, target *place.Place, tables []ca
 	return who
 }
 
-// proved sees that the target is now as the script promises.
-func (s *Session) proved(ctx context.Context, sc *script.Script, target *place.Place, db engine.Database) error {
+// checkEnd sees that the target is now as the script promises.
+func (s *Session) checkEnd(ctx context.Context, sc *script.Script, target *place.Place, db engine.Database) error {
 	now, err := db.Read(ctx)
 	// The connection may have been lost when all was kept: then by another one.
 	within, cancel := context.WithTimeout(ctx, s.Patience)
@@ -251,10 +251,10 @@ func (s *Session) claim(ctx context.Context, target *place.Place, create bool) (
 	return db, nil
 }
 
-// fresh sees that a run can begin: that no other is at work or stopped half
+// checkBeginning sees that a run can begin: that no other is at work or stopped half
 // way, that the target is what the script was written for, and that neither
 // rows nor rights stand in the way.
-func (s *Session) fresh(ctx context.Context, sc *script.Script, target *place.Place, file string, recorded bool, fit script.FitReport, r Running) error {
+func (s *Session) checkBeginning(ctx context.Context, sc *script.Script, target *place.Place, file string, recorded bool, fit script.FitReport, r Running) error {
 	var unfinished error
 	if old, err := script.ReadRecord(file, sc); recorded && err == nil && old.Unfinished() {
 		unfinished = Refused("unfinished", "a run of this script stopped half way (%s); go on with --resume", file)

@@ -66,7 +66,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if p.Target, err = s.Place(target, c.Create); err != nil {
 		return nil, err
 	}
-	if err := p.apart(); err != nil {
+	if err := p.refuseSame(); err != nil {
 		return nil, err
 	}
 	cats, err := s.readBoth(ctx, p, c)
@@ -122,8 +122,8 @@ func (s *Session) CompareEach(ctx context.Context, source string, targets []stri
 	return nil
 }
 
-// apart refuses two ways to one place. Servers tell only when they were read.
-func (p *Pair) apart() error {
+// refuseSame refuses two ways to one place. Servers tell only when they were read.
+func (p *Pair) refuseSame() error {
 	if p.Source.Same(p.Target) {
 		return Troubled("same-place", "source and target are the same place: %s", p.Source.Label)
 	}
@@ -149,7 +149,7 @@ func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*
 		})
 	}
 	if err = g.Wait(); err == nil {
-		err = p.apart()
+		err = p.refuseSame()
 	}
 	if err == nil && cats[0].Engine == cats[1].Engine {
 		settle := compare.Settle

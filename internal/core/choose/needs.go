@@ -44,13 +44,13 @@ func (c *Chosen) Lacking() []Missing {
 		if d == nil {
 			d = c.Target()
 		}
-		out = append(out, c.standing(d)...)
+		out = append(out, c.lackingNeeds(d)...)
 	}
 	return out
 }
 
-// standing lists what stays and needs something that is to go.
-func (c *Chosen) standing(d *catalog.Catalog) []Missing {
+// lackingNeeds lists what stays and needs something that is to go.
+func (c *Chosen) lackingNeeds(d *catalog.Catalog) []Missing {
 	var out []Missing
 	check := func(ref catalog.Ref, needs []catalog.Need) {
 		for _, n := range needs {

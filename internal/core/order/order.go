@@ -402,7 +402,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 		}
 	}
 	_, to, from := renamed(p.Desired, actual, w)
-	p.Gone = gone(to, from, groups)
+	p.Gone = onlyInTarget(to, from, groups)
 	defer func() { p.Desired, p.Full, p.Renamed = to, match.Named(full, true), from }()
 	if len(p.HeldBecause) > 0 {
 		if p.Held, err = plan(full, p.Desired, groups, w); err != nil {
@@ -440,9 +440,9 @@ func Losses(cmp *compare.Comparison, w Writer) map[*compare.Item][]Risk {
 	return out
 }
 
-// gone lists the objects, and the parts of those that stay, that are in the
+// onlyInTarget lists the objects, and the parts of those that stay, that are in the
 // target and shall not be.
-func gone(desired, actual *catalog.Catalog, groups map[string]bool) []catalog.Ref {
+func onlyInTarget(desired, actual *catalog.Catalog, groups map[string]bool) []catalog.Ref {
 	var out []catalog.Ref
 	for _, it := range compare.Compare(desired, actual, compare.Options{Groups: groups}).Items {
 		switch it.Status {

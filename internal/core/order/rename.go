@@ -28,7 +28,7 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 	if len(list) == 0 {
 		return nil, match.Named(desired, true), actual
 	}
-	for _, x := range free(list, actual, after) {
+	for _, x := range inFreeOrder(list, actual, after) {
 		a := r.Rename(x)
 		a.About, a.Removes, a.Makes = x.Was, []catalog.Ref{x.Was}, []catalog.Ref{x.Final}
 		a.Title = fmt.Sprintf("rename %s %s to %s", x.Owner.Kind.Title(), x.Owner.Bare(), x.To.Bare())
@@ -40,10 +40,10 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 	return first, match.Named(desired, true), match.Named(after, false)
 }
 
-// free orders renames so that every name is free when it is taken. A name that
+// inFreeOrder orders renames so that every name is free when it is taken. A name that
 // somebody else bears meanwhile is freed by another one for the time being:
 // after tells how all is called in the end.
-func free(list []match.Rename, actual, after *catalog.Catalog) []match.Rename {
+func inFreeOrder(list []match.Rename, actual, after *catalog.Catalog) []match.Rename {
 	bears := map[catalog.Ref]bool{} // the names there are
 	for _, o := range actual.Objects {
 		bears[o.Own()] = true
@@ -65,10 +65,10 @@ func free(list []match.Rename, actual, after *catalog.Catalog) []match.Rename {
 		}
 		if len(wait) == len(list) { // a circle, or a name of something that goes
 			stuck := wait[0]
-			aside := aside(stuck.Now, bears)
-			bears[aside] = true
+			unused := unusedName(stuck.Now, bears)
+			bears[unused] = true
 			delete(bears, stuck.Now)
-			out = append(out, stepAside(stuck, aside, wait, after))
+			out = append(out, stepAside(stuck, unused, wait, after))
 		}
 		list = wait
 	}
@@ -80,8 +80,8 @@ func partName(owner catalog.Ref, p *catalog.Object) catalog.Ref {
 	return owner
 }
 
-// aside is a name that nothing has.
-func aside(r catalog.Ref, bears map[catalog.Ref]bool) catalog.Ref {
+// unusedName is a name that nothing has.
+func unusedName(r catalog.Ref, bears map[catalog.Ref]bool) catalog.Ref {
 	for n := 0; ; n++ {
 		to := r
 		name := &to.Name

@@ -185,9 +185,9 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 		s.Risks = left
 	}
 	for _, s := range p.Held {
-		as.tell(s.Risks)
+		as.annotate(s.Risks)
 	}
-	as.tell(p.HeldBecause)
+	as.annotate(p.HeldBecause)
 	for _, r := range p.HeldBecause { // also where the held step comes another way than the one that was asked about
 		for _, s := range p.Held {
 			same := func(x Risk) bool { return x.Kind == r.Kind && x.On == r.On }
@@ -204,8 +204,8 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 	}
 }
 
-// tell writes the answers into risks of what is held back.
-func (as Answers) tell(risks []Risk) {
+// annotate writes the answers into risks of what is held back.
+func (as Answers) annotate(risks []Risk) {
 	for i := range risks {
 		r := &risks[i]
 		r.Rows = as.To(r.Ask)

@@ -155,7 +155,7 @@ type change struct {
 	titles                        []string
 }
 
-func (ch *change) say(format string, args ...any) {
+func (ch *change) addTitle(format string, args ...any) {
 	ch.titles = append(ch.titles, fmt.Sprintf(format, args...))
 }
 
@@ -347,7 +347,7 @@ func (ch *change) copied(list []string) {
 func (w *Writer) index(ch *change, it *compare.Item) {
 	drop := func(p *catalog.Object) {
 		ch.action.Removes = append(ch.action.Removes, ch.Target.PartRef(p))
-		ch.say("drop %s %s", p.Kind.Title(), p.Name)
+		ch.addTitle("drop %s %s", p.Kind.Title(), p.Name)
 		switch p.Kind {
 		case catalog.PrimaryKey:
 			ch.drops = append(ch.drops, "DROP PRIMARY KEY")
@@ -366,7 +366,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 	add := func(p *catalog.Object) {
 		ref := ch.Source.PartRef(p)
 		ch.action.Makes = append(ch.action.Makes, ref)
-		ch.say("add %s %s", p.Kind.Title(), p.Name)
+		ch.addTitle("add %s %s", p.Kind.Title(), p.Name)
 		ch.adds = append(ch.adds, "ADD "+p.Text("written"))
 		switch {
 		case p.Kind == catalog.PrimaryKey || p.Text("class") == "unique":
@@ -386,7 +386,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 		drop(it.Target)
 	case it.Status == compare.Same && !ch.Rebuilds(it):
 	case len(it.Properties) == 1 && it.Property("name") != nil && it.Kind() == catalog.Index:
-		ch.say("rename index %s", it.Target.Name)
+		ch.addTitle("rename index %s", it.Target.Name)
 		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name)))
 		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
 	default:
@@ -411,7 +411,7 @@ func (w *Writer) columns(ch *change) {
 				ref := was.PartRef(it.Target)
 				ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(it.Target.Name))
 				ch.action.Removes = append(ch.action.Removes, ref)
-				ch.say("drop column %s", it.Target.Name)
+				ch.addTitle("drop column %s", it.Target.Name)
 				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
 					ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s", it.Target.Name, was.Name), w.anyValue(ch.Change, was, it.Target))
 				}
@@ -488,7 +488,7 @@ func longest(old, now []string) map[string]bool {
 
 func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	ref := ch.Source.PartRef(col)
-	ch.say("add column %s", col.Name)
+	ch.addTitle("add column %s", col.Name)
 	ch.action.Makes = append(ch.action.Makes, ref)
 	fill, filled := w.fill(ch.Source, col)
 	if filled && !col.Has("generated") {
@@ -520,9 +520,9 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		verb = "CHANGE COLUMN " + vocab.Quote(was.Name) + " "
 	}
 	if it.Status != compare.Differs {
-		ch.say("move column %s", col.Name)
+		ch.addTitle("move column %s", col.Name)
 	} else {
-		ch.say("change column %s", col.Name)
+		ch.addTitle("change column %s", col.Name)
 	}
 	if (col.Has("generated") != was.Has("generated") || col.Has("generated") && it.Property("expression") != nil || it.Property("generated") != nil) && it.Status == compare.Differs && (col.Text("generated") == "virtual" || was.Text("generated") == "virtual") {
 		// Virtual and stored columns cannot become each other in place.
@@ -661,7 +661,7 @@ func (ch *change) tableFacts() {
 		case d.Name == "column order", d.Name == "partitions":
 		case d.Name == "collation" && ch.Property("charset") != nil && d.Source != nil:
 		case d.Name == "system versioning":
-			ch.say("change the system versioning")
+			ch.addTitle("change the system versioning")
 			if d.Source != nil {
 				ch.options = append(ch.options, "ADD SYSTEM VERSIONING")
 			} else {
@@ -670,17 +670,17 @@ func (ch *change) tableFacts() {
 			}
 			ch.copied(ch.options)
 		case d.Source == nil:
-			ch.say("change the %s", strings.ToLower(d.Name))
+			ch.addTitle("change the %s", strings.ToLower(d.Name))
 			if s := unset[d.Name]; s != "" {
 				ch.options = append(ch.options, s)
 			} else {
 				ch.options = append(ch.options, optionSQL(d.Name, "DEFAULT"))
 			}
 		case d.Name == "charset" || d.Name == "collation":
-			ch.say("change the default character set")
+			ch.addTitle("change the default character set")
 			ch.options = append(ch.options, "DEFAULT CHARACTER SET = "+o.Text("charset")+" COLLATE = "+cmp.Or(o.Text("collation"), o.Text("charset")+"_general_ci"))
 		default:
-			ch.say("change the %s", strings.ToLower(d.Name))
+			ch.addTitle("change the %s", strings.ToLower(d.Name))
 			ch.options = append(ch.options, optionSQL(d.Name, d.Source.String()))
 			if d.Name != "comment" {
 				ch.copied(ch.options)

@@ -39,9 +39,9 @@ func holdOpen(path string) func() {
 	})
 }
 
-// apart opens a file beside SQLite, hands it on and closes it; with
+// openBeside opens a file beside SQLite, hands it on and closes it; with
 // errHeldOpen where that would harm a connection of this process.
-func apart(path string, flag int, do func(*os.File) error) error {
+func openBeside(path string, flag int, do func(*os.File) error) error {
 	openFiles.Lock()
 	defer openFiles.Unlock()
 	if id, ok := identify(path); ok && openFiles.n[id] > 0 {
@@ -59,7 +59,7 @@ func apart(path string, flag int, do func(*os.File) error) error {
 // looked at while SQLite may have it open in this process.
 func Head(path string, n int) ([]byte, error) {
 	head := make([]byte, n)
-	err := apart(path, os.O_RDONLY, func(f *os.File) error {
+	err := openBeside(path, os.O_RDONLY, func(f *os.File) error {
 		var err error
 		if n, err = io.ReadFull(f, head); errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 			err = nil
@@ -80,7 +80,7 @@ func writable(path string, create bool) error {
 		}
 		return nil
 	}
-	err := apart(path, os.O_RDWR, func(*os.File) error { return nil })
+	err := openBeside(path, os.O_RDWR, func(*os.File) error { return nil })
 	if err != nil && !errors.Is(err, errHeldOpen) {
 		return fmt.Errorf("%w: %w", engine.ErrReadOnly, err)
 	}

@@ -25,7 +25,7 @@ func pageRows(path string) (rows []reader.Row, err error) {
 			return nil, errNotPlain
 		}
 	}
-	err = apart(path, os.O_RDONLY, func(f *os.File) error {
+	err = openBeside(path, os.O_RDONLY, func(f *os.File) error {
 		if !readLock(f) {
 			return errNotPlain
 		}

@@ -174,8 +174,8 @@ func Labels(on string, now, was []string) []string {
 	return out
 }
 
-// Dress gives a new object its comments.
-func Dress(o *catalog.Object) []string {
+// Extras gives a new object its comments.
+func Extras(o *catalog.Object) []string {
 	var out []string
 	if t := o.Property("comment"); t != nil {
 		out = append(out, fmt.Sprintf("COMMENT ON %s %s IS %s;", Keyword(o), Name(o), vocab.Literal(t.Value.Text)))

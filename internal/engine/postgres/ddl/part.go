@@ -89,8 +89,8 @@ func ConstraintSpace(k catalog.Kind) string {
 	return string(k)
 }
 
-// PartDress are the statements that follow a new part: its comment and flags.
-func PartDress(o, p *catalog.Object) []string {
+// PartExtras are the statements that follow a new part: its comment and flags.
+func PartExtras(o, p *catalog.Object) []string {
 	var out []string
 	if p.Has("comment") {
 		out = append(out, PartComment(o, p))

@@ -53,8 +53,8 @@ func steady(c *order.Change, p *catalog.Object) bool {
 	return true
 }
 
-// ask gives the risks of a new or validated part what the rows can say.
-func (w *Writer) ask(c *order.Change, p *catalog.Object, a *order.Action) {
+// askRows gives the risks of a new or validated part what the rows can say.
+func (w *Writer) askRows(c *order.Change, p *catalog.Object, a *order.Action) {
 	if !w.asIs(c, p) {
 		return
 	}

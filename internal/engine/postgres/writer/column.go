@@ -387,7 +387,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 			}
 			if yes(d) {
 				b.clause("default", "SET DEFAULT "+col.Text("default"))
-				b.after("type")
+				b.waitsFor("type")
 			} else {
 				b.clause("default", "DROP DEFAULT")
 			}
@@ -408,7 +408,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				a.Takes = identityNames(b.o, col)
 				a.SQL = append(a.SQL, fmt.Sprintf("SELECT setval(pg_get_serial_sequence(%s, %s), max(%s)) FROM %s HAVING max(%s) > 0;",
 					literal(qualified(b.o)), literal(col.Name), quote(col.Name), qualified(b.o), quote(col.Name)))
-				b.after("default", "nullability")
+				b.waitsFor("default", "nullability")
 			default:
 				b.clause("identity", "SET GENERATED "+strings.ToUpper(col.Text("identity")))
 			}
@@ -604,9 +604,9 @@ func (b *columnChange) notNullFact(fact string, was *catalog.Object) {
 	b.out = append(b.out, a)
 }
 
-// after makes the newest action wait for the last earlier change of these
+// waitsFor makes the newest action wait for the last earlier change of these
 // facts: an identity wants no default and no NULL.
-func (b *columnChange) after(facts ...string) {
+func (b *columnChange) waitsFor(facts ...string) {
 	last := b.out[len(b.out)-1]
 	for _, a := range b.out[:len(b.out)-1] {
 		if slices.ContainsFunc(facts, func(f string) bool { return slices.Contains(b.changes[f], a) }) {

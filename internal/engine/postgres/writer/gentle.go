@@ -12,7 +12,7 @@ import (
 )
 
 // Some changes hold others up only because they look at every row under a
-// strong lock. With AvoidBlocking they are cut in two: what must be quick stays
+// strong lock. With AvoidBlocking they are cut in two: what must be unproved stays
 // in the transaction, and the looking comes after it, under a lock that lets
 // others read and write (PostgreSQL: CREATE INDEX, Building Indexes
 // Concurrently; ALTER TABLE, Notes). Every statement behind the transaction may
@@ -125,9 +125,9 @@ func validated(c *order.Change, p *catalog.Object, a *order.Action) []*order.Act
 	o := c.Source
 	later := shareUpdateExclusive.takes(&order.Action{About: a.About, Title: fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name), Sequel: a, Later: true,
 		SQL: []string{fmt.Sprintf("%s VALIDATE CONSTRAINT %s;", alterPrefix(o), quote(p.Name))}, Risks: unlocked(a.Risks)})
-	quick := p.Clone()
-	quick.Set("not valid", catalog.Scalar("yes"))
-	a.Clauses, a.Risks = []string{"ADD " + constraintSQL(quick)}, nil
+	unproved := p.Clone()
+	unproved.Set("not valid", catalog.Scalar("yes"))
+	a.Clauses, a.Risks = []string{"ADD " + constraintSQL(unproved)}, nil
 	a.Title += ", for new rows at first"
 	return []*order.Action{a, later}
 }

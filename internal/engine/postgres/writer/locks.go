@@ -38,8 +38,8 @@ func (m lockMode) takes(a *order.Action) *order.Action {
 	return a
 }
 
-// free says that an action locks no table that others read or write.
-func free(a *order.Action) *order.Action {
+// lockFree says that an action locks no table that others read or write.
+func lockFree(a *order.Action) *order.Action {
 	a.Locks = []order.TableLock{}
 	return a
 }

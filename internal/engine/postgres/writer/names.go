@@ -63,8 +63,8 @@ var (
 	domainSQL       = ddl.Domain
 	viewSQL         = ddl.View
 	labels          = ddl.Labels
-	dress           = ddl.Dress
-	partDress       = ddl.PartDress
+	objectExtras    = ddl.Extras
+	partExtras      = ddl.PartExtras
 	optionClauses   = ddl.OptionClauses
 	changedGeneric  = ddl.ChangedGeneric
 	renameSQL       = ddl.Rename

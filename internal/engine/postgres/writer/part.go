@@ -59,7 +59,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 	case p.Kind == kindPolicy:
 		a.SQL = []string{policySQL(o, p)}
 	}
-	a.SQL = append(a.SQL, partDress(o, p)...)
+	a.SQL = append(a.SQL, partExtras(o, p)...)
 	return a
 }
 
@@ -166,7 +166,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			a.Title = fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name)
 			a.Prefix, a.Clauses = alterPrefix(o), []string{"VALIDATE CONSTRAINT " + quote(p.Name)}
 			a.Risks = []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the constraint"}}
-			w.ask(c, p, a)
+			w.askRows(c, p, a)
 		case "deferrable", "initially deferred":
 			if p.Kind != catalog.ForeignKey {
 				return nil, false

@@ -64,12 +64,12 @@ const (
 	RowsBack  catalog.Kind = "rows back"
 )
 
-// waiting and back stand for the rows of a recast table being put aside and
+// rowsPutAside and rowsPutBack stand for the rows of a recast table being put aside and
 // having come back.
-func waiting(r catalog.Ref) catalog.Ref {
+func rowsPutAside(r catalog.Ref) catalog.Ref {
 	return catalog.Ref{Kind: rowsAside, Schema: r.Schema, Name: r.Name}
 }
-func back(r catalog.Ref) catalog.Ref {
+func rowsPutBack(r catalog.Ref) catalog.Ref {
 	return catalog.Ref{Kind: RowsBack, Schema: r.Schema, Name: r.Name}
 }
 
@@ -85,7 +85,7 @@ func counterName(r catalog.Ref, col *catalog.Object) string {
 func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	now, was := c.Source, c.Target
 	ref := now.Ref()
-	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{waiting(ref)},
+	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{rowsPutAside(ref)},
 		SQL:   []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), qualified(was))},
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
 		Note:  "How a table is partitioned cannot be changed in place: it is made anew, and its rows come back."}
@@ -107,7 +107,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	})
 	create := w.Create(c)
 	create[0].Split = nil
-	restore := &order.Action{About: ref, Title: "put the rows of table " + now.Name + " back", Makes: []catalog.Ref{back(ref)}, Sequel: create[0],
+	restore := &order.Action{About: ref, Title: "put the rows of table " + now.Name + " back", Makes: []catalog.Ref{rowsPutBack(ref)}, Sequel: create[0],
 		Risks: []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when no partition takes a row", Ask: outside(c, now)}}}
 	w.returnRows(c, aside, restore)
 	for _, s := range kept {
@@ -121,7 +121,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 		}
 	}
 	for _, a := range create[1:] {
-		a.After = append(a.After, back(ref))
+		a.After = append(a.After, rowsPutBack(ref))
 	}
 	out := append([]*order.Action{aside}, drop...)
 	return append(append(out, create...), restore)
@@ -194,10 +194,10 @@ func underRecast(c *order.Change, in *catalog.Catalog, o *catalog.Object, action
 	for i, a := range actions {
 		switch {
 		case in == c.Actual:
-			a.After = append(a.After, waiting(root))
+			a.After = append(a.After, rowsPutAside(root))
 			a.Risks, a.Late = nil, false
 		case i > 0:
-			a.After = append(a.After, back(root))
+			a.After = append(a.After, rowsPutBack(root))
 		}
 	}
 }
@@ -210,8 +210,8 @@ func afterRows(c *order.Change, o *catalog.Object, a *order.Action) {
 	}
 	for _, n := range o.Needs {
 		if t := c.Desired.Find(n.On); t != nil && t.Kind == catalog.Table {
-			if root, ok := recastAbove(c, c.Desired, t); ok && !slices.Contains(a.After, back(root)) {
-				a.After = append(a.After, back(root))
+			if root, ok := recastAbove(c, c.Desired, t); ok && !slices.Contains(a.After, rowsPutBack(root)) {
+				a.After = append(a.After, rowsPutBack(root))
 			}
 		}
 	}

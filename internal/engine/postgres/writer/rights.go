@@ -71,9 +71,9 @@ func regrant(o *catalog.Object, column string, now, was []string) []string {
 	return out
 }
 
-// hand gives a thing that was made its owner and its grants: those of the
+// ownerAndGrants gives a thing that was made its owner and its grants: those of the
 // target's that is put back, or the source's where they were asked for.
-func hand(c *order.Change) []string {
+func ownerAndGrants(c *order.Change) []string {
 	o := c.Source
 	var out []string
 	if o.Kind == kindDefaultRights {
@@ -101,7 +101,7 @@ func rightsActions(c *order.Change) []*order.Action {
 		}
 		a := &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}}
 		if what != "owner" {
-			free(a)
+			lockFree(a)
 		}
 		if n := len(out); n > 0 {
 			a.Sequel = out[n-1]

@@ -71,7 +71,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	a.SQL = append(a.SQL, tableTail(o, defaults)...)
 	for _, p := range o.Parts {
 		if !separate(p) && p.Kind != catalog.Column {
-			a.SQL = append(a.SQL, partDress(o, p)...)
+			a.SQL = append(a.SQL, partExtras(o, p)...)
 		}
 	}
 	if hasDefaults(o) && !partition && !o.Has("of type") {
@@ -147,7 +147,7 @@ func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Actio
 		}
 	}
 	a.SQL = append([]string{tableHead(o, lines) + ";"}, tableTail(o, extras)...)
-	a.SQL = append(a.SQL, dress(o)...)
+	a.SQL = append(a.SQL, objectExtras(o)...)
 	for _, l := range later {
 		l.Risks = nil
 	}

@@ -142,8 +142,8 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 		a.Makes = append(a.Makes, o.PartRef(p))
 	}
 	a.SQL = append(a.SQL, fmt.Sprintf("ALTER %s %s RENAME TO %s;", word, qualified(old), quote(aside)), create)
-	a.SQL = append(a.SQL, dress(o)...)
-	a.SQL = append(a.SQL, hand(c)...)
+	a.SQL = append(a.SQL, objectExtras(o)...)
+	a.SQL = append(a.SQL, ownerAndGrants(c)...)
 	name := typeName(old)
 	for _, t := range c.Actual.Objects {
 		if !vocab.IsTable(t.Kind) {
@@ -193,7 +193,7 @@ func (w *Writer) createDomain(c *order.Change) []*order.Action {
 	a := created(o, domainSQL(o))
 	for _, p := range o.Parts {
 		a.Makes = append(a.Makes, o.PartRef(p))
-		a.SQL = append(a.SQL, partDress(o, p)...)
+		a.SQL = append(a.SQL, partExtras(o, p)...)
 	}
 	return []*order.Action{a}
 }

@@ -110,7 +110,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	}
 	for _, a := range as { // a shell may come before it
 		if slices.Contains(a.Makes, c.Source.Ref()) {
-			a.SQL = append(append(a.SQL, dress(c.Source)...), hand(c)...)
+			a.SQL = append(append(a.SQL, objectExtras(c.Source)...), ownerAndGrants(c)...)
 			break
 		}
 	}
@@ -119,7 +119,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 
 // created is the action that makes an object.
 func created(o *catalog.Object, sql ...string) *order.Action {
-	return free(&order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: names(o)})
+	return lockFree(&order.Action{About: o.Ref(), Title: "create " + title(o), SQL: sql, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: names(o)})
 }
 
 // Drop implements order.Writer.
@@ -318,7 +318,7 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 		if p.Kind != kindPolicy && p.Kind != kindRule {
 			w.reaches(c, a)
 		}
-		w.ask(c, p, a)
+		w.askRows(c, p, a)
 		afterRows(c, p, a)
 		out = append(out, w.gently(c, p, a)...)
 	}

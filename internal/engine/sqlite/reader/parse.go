@@ -42,14 +42,14 @@ func newParser(text string) *parser {
 	return &parser{sqltext.CursorOver(text, sqltext.LexInto(*buf, vocab.Dialect, text)), buf}
 }
 
-// free gives the tokens back; nothing may hold them any more.
-func (p *parser) free() {
+// release gives the tokens back; nothing may hold them any more.
+func (p *parser) release() {
 	*p.buf = p.Toks[:0]
 	p.Toks = nil
 	buffers.Put(p.buf)
 }
 
-func (p *parser) fail(want string) error {
+func (p *parser) expected(want string) error {
 	t := p.Peek()
 	return &SyntaxError{Offset: t.Pos, Near: t.Text, Want: want}
 }
@@ -65,18 +65,18 @@ func (p *parser) name() (string, error) {
 		p.Next()
 		return t.StringValue(), nil
 	}
-	return "", p.fail("a name")
+	return "", p.expected("a name")
 }
 
 // group consumes a bracketed run, brackets included, and answers the tokens
 // between them.
 func (p *parser) group() ([]sqltext.Token, error) {
 	if !p.Peek().IsOp("(") {
-		return nil, p.fail("(")
+		return nil, p.expected("(")
 	}
 	toks, ok := p.Bracketed()
 	if !ok {
-		return nil, p.fail(")")
+		return nil, p.expected(")")
 	}
 	return toks, nil
 }
@@ -184,7 +184,7 @@ type head struct {
 func (p *parser) parseHead() (head, error) {
 	var h head
 	if !p.Take("create") {
-		return h, p.fail("CREATE")
+		return h, p.expected("CREATE")
 	}
 	h.temp = p.Take("temp") || p.Take("temporary")
 	switch {
@@ -201,7 +201,7 @@ func (p *parser) parseHead() (head, error) {
 	case p.Take("unique", "index"):
 		h.kind, h.unique = catalog.Index, true
 	default:
-		return h, p.fail("TABLE, INDEX, VIEW or TRIGGER")
+		return h, p.expected("TABLE, INDEX, VIEW or TRIGGER")
 	}
 	h.afterCre = p.At
 	p.Take("if", "not", "exists")

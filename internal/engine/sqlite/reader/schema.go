@@ -366,7 +366,7 @@ func parseVirtual(text, name string) (*catalog.Object, error) {
 	}
 	o := &catalog.Object{Kind: catalog.VirtualTable, Name: h.name, ID: catalog.FoldASCII(h.name), Space: "relation"}
 	if !p.Take("using") {
-		return nil, p.fail("USING")
+		return nil, p.expected("USING")
 	}
 	module, err := p.name()
 	if err != nil {
@@ -551,7 +551,7 @@ func (b *builder) trigger(r Row) error {
 // addIndex reads CREATE INDEX into a part of its table.
 func addIndex(owner *catalog.Object, r Row) error {
 	p := newParser(r.SQL)
-	defer p.free()
+	defer p.release()
 	h, err := p.headOf(r)
 	if err != nil {
 		return err
@@ -559,7 +559,7 @@ func addIndex(owner *catalog.Object, r Row) error {
 	o := &catalog.Object{Kind: catalog.Index, Name: r.Name, ID: catalog.FoldASCII(r.Name), Space: "relation"}
 	o.SetIf("unique", h.unique)
 	if !p.Take("on") {
-		return p.fail("ON")
+		return p.expected("ON")
 	}
 	if _, err := p.name(); err != nil {
 		return err
@@ -606,7 +606,7 @@ func addIndex(owner *catalog.Object, r Row) error {
 // Closed tells why a row's text is not the one statement that it should be.
 func Closed(r Row) error {
 	p := newParser(r.SQL)
-	defer p.free()
+	defer p.release()
 	_, err := p.headOf(r)
 	return err
 }

@@ -23,7 +23,7 @@ type tableParser struct {
 // ParseTable reads CREATE TABLE (SQLite: CREATE TABLE).
 func ParseTable(text, name string) (*catalog.Object, error) {
 	p := newParser(text)
-	defer p.free()
+	defer p.release()
 	h, err := p.parseHead()
 	if err != nil {
 		return nil, err
@@ -49,7 +49,7 @@ func ParseTable(text, name string) (*catalog.Object, error) {
 		return nil, &SyntaxError{Offset: p.Peek().Pos, Near: "AS", Want: "a list of columns (CREATE TABLE … AS must be executed)"}
 	}
 	if !p.Take("(") {
-		return nil, p.fail("(")
+		return nil, p.expected("(")
 	}
 	for {
 		if err := t.element(); err != nil {
@@ -63,7 +63,7 @@ func ParseTable(text, name string) (*catalog.Object, error) {
 		}
 		// SQLite: the comma between table constraints may be left out.
 		if !tableConstraintStart(p.Peek()) {
-			return nil, p.fail(", or )")
+			return nil, p.expected(", or )")
 		}
 	}
 	for !p.End() {
@@ -74,7 +74,7 @@ func ParseTable(text, name string) (*catalog.Object, error) {
 			obj.Set("strict", catalog.Scalar("yes"))
 		case p.Take(","), p.Take(";"):
 		default:
-			return nil, p.fail("WITHOUT ROWID, STRICT or the end")
+			return nil, p.expected("WITHOUT ROWID, STRICT or the end")
 		}
 	}
 	for _, f := range t.later {
@@ -234,7 +234,7 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 	case t.Take("on", "conflict"): // a second clause; SQLite takes it
 		t.Next()
 	default:
-		return t.fail("a column constraint")
+		return t.expected("a column constraint")
 	}
 	return nil
 }
@@ -317,11 +317,11 @@ func (t *tableParser) tableConstraint() error {
 			}
 		}
 		if !t.Take("references") {
-			return t.fail("REFERENCES")
+			return t.expected("REFERENCES")
 		}
 		return t.foreignKey(name, cols, "")
 	default:
-		return t.fail("PRIMARY KEY, UNIQUE, CHECK or FOREIGN KEY")
+		return t.expected("PRIMARY KEY, UNIQUE, CHECK or FOREIGN KEY")
 	}
 	return nil
 }

@@ -33,8 +33,8 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	return effect.Gone || effect.Aspect != catalog.AspectName || need.Aspect == catalog.AspectIndex
 }
 
-// made are the statements that make an object with exactly this text.
-func made(typ, name, text string) []string {
+// createExactly are the statements that make an object with exactly this text.
+func createExactly(typ, name, text string) []string {
 	return append([]string{vocab.Statement(text)}, exactly(typ, name, text)...)
 }
 
@@ -58,11 +58,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	}
 	switch o.Kind {
 	case catalog.Table:
-		a.SQL = made("table", o.Name, tableSQL(o, o.Name))
+		a.SQL = createExactly("table", o.Name, tableSQL(o, o.Name))
 	case catalog.VirtualTable:
 		a.SQL = []string{vocab.Statement(virtualSQL(o, o.Name))}
 	default:
-		a.SQL = made("view", o.Name, o.Text("definition"))
+		a.SQL = createExactly("view", o.Name, o.Text("definition"))
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
@@ -79,10 +79,10 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	a.Title = partTitle("create", o, p)
 	a.Takes = relation(p)
 	if p.Kind == catalog.Trigger {
-		a.SQL = made("trigger", p.Name, p.Text("definition"))
+		a.SQL = createExactly("trigger", p.Name, p.Text("definition"))
 		return a
 	}
-	a.SQL = made("index", p.Name, p.Text("sql"))
+	a.SQL = createExactly("index", p.Name, p.Text("sql"))
 	if p.Has("unique") {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", "), Ask: w.partQuestion(c, p)})
 	}
