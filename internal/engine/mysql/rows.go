@@ -181,11 +181,7 @@ func (w *Writer) orphans(c *order.Change, o, p *catalog.Object) *order.Question 
 		given = append(given, "c."+vocab.Quote(cols[i])+" IS NOT NULL")
 		match = append(match, "p."+vocab.Quote(to[i])+" = c."+vocab.Quote(cols[i]))
 	}
-	q := about(o, fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
-	for _, s := range []*string{&q.Count, &q.List} {
-		*s = strings.Replace(*s, " WHERE ", " AS c WHERE ", 1)
-	}
-	return q
+	return order.RowsWhere(vocab.Quote(o.Name)+" AS c", fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
 }
 
 // limits are the least and greatest values of the whole-number types, signed
