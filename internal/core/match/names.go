@@ -3,6 +3,7 @@ package match
 import (
 	"fmt"
 	"maps"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -247,10 +248,11 @@ func (u *unifier) facts(c *catalog.Object) {
 // so that goes for texts which the engine keeps as they were written, too: for
 // what shall be, not for what is.
 func Named(c *catalog.Catalog, written bool) *catalog.Catalog {
-	n := &namer{c: c, written: written, own: map[catalog.Ref]catalog.Ref{}, things: map[catalog.Ref]*catalog.Object{}}
-	if n.index(); n.idle() {
+	if !aliased(c) {
 		return c
 	}
+	n := &namer{c: c, written: written, own: map[catalog.Ref]catalog.Ref{}, things: map[catalog.Ref]*catalog.Object{}}
+	n.index()
 	out := *c
 	out.Objects = make([]*catalog.Object, 0, len(c.Objects))
 	for _, o := range c.Objects {
@@ -258,6 +260,13 @@ func Named(c *catalog.Catalog, written bool) *catalog.Catalog {
 	}
 	out.Sort()
 	return &out
+}
+
+// aliased tells whether anything is known by another name than its own.
+func aliased(c *catalog.Catalog) bool {
+	return slices.ContainsFunc(c.Objects, func(o *catalog.Object) bool {
+		return o.Alias != "" || o.Home != "" || slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Alias != "" })
+	})
 }
 
 // namer gives things their own names for identities.
@@ -298,16 +307,6 @@ func (n *namer) index() {
 			}
 		}
 	}
-}
-
-// idle tells whether everything is known by its own name already.
-func (n *namer) idle() bool {
-	for id, own := range n.own {
-		if id != own {
-			return false
-		}
-	}
-	return true
 }
 
 // named is what the own names make of an identity.
@@ -391,6 +390,9 @@ type Rename struct {
 // each is done while all around it has the names it always had. The second
 // answer is what is, with all of that done.
 func Renames(desired, actual *catalog.Catalog, can func(owner, part catalog.Kind) bool) ([]Rename, *catalog.Catalog) {
+	if !aliased(desired) && !aliased(actual) {
+		return nil, actual
+	}
 	after := *actual
 	after.Objects = make([]*catalog.Object, 0, len(actual.Objects))
 	schemas := map[string]string{} // by their names now
