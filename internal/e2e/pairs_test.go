@@ -275,6 +275,11 @@ func pair(t *testing.T, c pairCase, p places) {
 	}
 	byApply := p.make(t, targetSQL)
 	script := filepath.Join(dir, "up.sql")
+	for _, says := range c.says {
+		if !strings.Contains(unfolded(read(t, script)), says) {
+			t.Errorf("the script does not say %q:\n%s", says, read(t, script))
+		}
+	}
 	if out, err := p.client(target, script); err != nil {
 		t.Fatalf("the script fails in the client: %v\n%s\n%s", err, out, read(t, script))
 	}

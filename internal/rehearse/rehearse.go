@@ -154,6 +154,11 @@ func played(ctx context.Context, s *script.Script, eng engine.Engine, db engine.
 		return nil, err
 	}
 	for _, st := range s.Planned() {
+		for _, r := range st.Risks { // rows may go with permission
+			if r.Kind == order.Loss && r.On.Object() == st.About.Object() {
+				delete(before, st.About.Object())
+			}
+		}
 		if !st.Drops {
 			continue
 		}

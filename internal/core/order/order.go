@@ -244,7 +244,7 @@ func savings(steps []*Step, actual *catalog.Catalog, w Writer) {
 	for _, step := range steps {
 		for i := range step.Risks {
 			r := &step.Risks[i]
-			if o, col := column(*r); r.Kind == Loss && o != nil && (col != nil || !r.On.IsPart()) {
+			if o, col := column(*r); r.Kind == Loss && o != nil && (col != nil || r.On.PartKind != catalog.Column) {
 				r.Save = s.Save(o, col, lost[o])
 			}
 		}

@@ -8,9 +8,8 @@ import (
 type Row = reader.Row
 
 var (
-	Build       = reader.Build
-	parseTable  = reader.ParseTable
-	namesItself = reader.NamesItself
-	renamed     = reader.Renamed
-	schemaRows  = reader.SchemaRows
+	Build      = reader.Build
+	parseTable = reader.ParseTable
+	renamed    = reader.Renamed
+	schemaRows = reader.SchemaRows
 )

@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlite/reader"
 	"dappermirror/internal/engine/sqlite/vocab"
 	"dappermirror/internal/engine/sqlite/writer"
 	"dappermirror/internal/fuzzing"
@@ -303,22 +304,24 @@ func BenchmarkBuild(b *testing.B) {
 	}
 }
 
-func TestNamesItself(t *testing.T) {
-	for text, want := range map[string]bool{
-		"CREATE TABLE t (a INT CHECK (t.a > 0))":   true,
-		"CREATE TABLE t (a INT CHECK (a > 0))":     false,
-		"CREATE TABLE main.t (a INT)":              false,
-		"CREATE TABLE t (a INT REFERENCES t (a))":  false,
-		`CREATE TABLE "t" (a INT CHECK ("t".a>0))`: true,
+func TestUnqualified(t *testing.T) {
+	for text, want := range map[string]string{
+		"CREATE TABLE t (a INT CHECK (t.a > 0))":            "CREATE TABLE new (a INT CHECK (a > 0))",
+		"CREATE TABLE t (a INT CHECK (T . a > 0))":          "CREATE TABLE new (a INT CHECK (  a > 0))",
+		"CREATE TABLE t (a INT CHECK (a > 0))":              "",
+		"CREATE TABLE t (a INT REFERENCES t (a))":           "",
+		"CREATE TABLE t (t INT CHECK (t > 0 AND tt.t))":     "",
+		`CREATE TABLE "t" (a INT CHECK ("t".a>0 or [t].a))`: `CREATE TABLE new (a INT CHECK (a>0 or a))`,
 	} {
+		got, named := reader.Unqualified(text, "t", "new")
+		if named != (want != "") || named && got != want {
+			t.Errorf("%s: %v %s", text, named, got)
+		}
 		o, err := parseTable(text, "t")
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := namesItself(o); got != want {
-			t.Errorf("%s: %v", text, got)
-		}
-		if toks := sqltext.Significant(vocab.Dialect, renamed(o, "new")); want && !strings.Contains(fmt.Sprint(toks), "new") {
+		if toks := sqltext.Significant(vocab.Dialect, renamed(o, "new")); named && !strings.Contains(fmt.Sprint(toks), "new") {
 			t.Errorf("%s: not renamed inside", text)
 		}
 	}

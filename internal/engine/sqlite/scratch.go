@@ -15,7 +15,7 @@ import (
 )
 
 // Scratch implements engine.Scratcher: in memory, wherever else was meant.
-func (Engine) Scratch(ctx context.Context, _ string, _ *catalog.Catalog) (engine.Database, string, func() error, error) {
+func (Engine) Scratch(ctx context.Context, _ string, like *catalog.Catalog) (engine.Database, string, func() error, error) {
 	db, err := sql.Open("sqlite", ":memory:")
 	if err != nil {
 		return nil, "", nil, err
@@ -25,6 +25,12 @@ func (Engine) Scratch(ctx context.Context, _ string, _ *catalog.Catalog) (engine
 	if err != nil {
 		db.Close()
 		return nil, "", nil, reader.Explain(err)
+	}
+	if like != nil && like.Limits[vocab.Statistics] > 0 {
+		if _, err := conn.ExecContext(ctx, "ANALYZE"); err != nil {
+			db.Close()
+			return nil, "", nil, reader.Explain(err)
+		}
 	}
 	d := &database{path: ":memory:", opt: engine.OpenOptions{Write: true}, db: db, conn: conn, released: func() {}}
 	return d, "a SQLite database in memory", d.Close, nil

@@ -4,7 +4,6 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlite/vocab"
 )
 
@@ -34,13 +33,34 @@ func Renamed(o *catalog.Object, as string) string {
 	return b.String()
 }
 
-// NamesItself tells whether an expression in CREATE TABLE names the table.
-func NamesItself(o *catalog.Object) bool {
-	toks := sqltext.Significant(vocab.Dialect, o.Text("sql"))
-	for i, t := range toks {
-		if i > 3 && t.IsName() && catalog.FoldASCII(t.Name()) == o.ID && i+1 < len(toks) && toks[i+1].IsOp(".") {
-			return true
-		}
+// Unqualified is a CREATE TABLE text under another name in which nothing names
+// the table itself any more (`berth.length` is `length`), and whether anything
+// did.
+func Unqualified(text, name, as string) (string, bool) {
+	p := newParser(text)
+	defer p.release()
+	h, err := p.parseHead()
+	if err != nil {
+		return text, false
 	}
-	return false
+	var b strings.Builder
+	b.WriteString(text[:p.Toks[h.nameAt].Pos])
+	b.WriteString(vocab.Quote(as))
+	rest := p.Toks[h.nameAt+1:]
+	named := false
+	for i := 0; i < len(rest); i++ {
+		if t := rest[i]; t.IsName() && catalog.FoldASCII(t.Name()) == catalog.FoldASCII(name) {
+			point := i + 1
+			for point < len(rest) && rest[point].Blank() {
+				point++
+			}
+			if point < len(rest) && rest[point].IsOp(".") {
+				named = true
+				rest[point].Text = "" // what stands between them stays
+				continue
+			}
+		}
+		b.WriteString(rest[i].Text)
+	}
+	return b.String(), named
 }

@@ -37,6 +37,9 @@ func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
 			b.views[catalog.FoldASCII(r.Name)] = r.SQL
 		}
 	}
+	if slices.ContainsFunc(rows, func(r Row) bool { return r.Name == "sqlite_stat1" }) {
+		c.Limits = map[string]int64{vocab.Statistics: 1}
+	}
 	var virtual []*catalog.Object
 	var groups []*group
 	byTable := map[string]*group{}

@@ -487,6 +487,8 @@ func (t *tableParser) keyRules() keyRules {
 			r.onDelete = action()
 		case t.Take("on", "update"):
 			r.onUpdate = action()
+		case t.Take("on", "insert"):
+			action() // SQLite: it is read and means nothing
 		case t.Take("match"):
 			t.Next() // SQLite: MATCH is read and ignored
 		case t.Take("not", "deferrable"):

@@ -21,6 +21,10 @@ var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable,
 		{Kind: catalog.Index, DefinedBy: []string{"unique", "columns", "where"}, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
 	})
 
+// Statistics is, among the limits of a structure, whether ANALYZE was ever run:
+// then there is a table for what it found (SQLite: sqlite_stat1).
+const Statistics = "sqlite_stat1"
+
 // Blank is a structure with nothing in it.
 func Blank() *catalog.Catalog {
 	return &catalog.Catalog{Engine: "sqlite", Kinds: Kinds, FoldNames: true, Spell: func(name string, canonical bool) string {
@@ -123,6 +127,16 @@ func RowidAlias(o *catalog.Object) string {
 		return c.Name
 	}
 	return ""
+}
+
+// AffinityIn is the affinity of a column in its table: ANY keeps every value as
+// it is in a STRICT table, and is a word like any other elsewhere (SQLite:
+// STRICT Tables, section 3).
+func AffinityIn(table, c *catalog.Object) string {
+	if p := c.Property("type"); p != nil && table.Has("strict") && p.Value.Canonical() == "ANY" {
+		return "BLOB"
+	}
+	return Affinity(c)
 }
 
 // Affinity is the type Affinity of a column (SQLite: Datatypes, section 3.1).

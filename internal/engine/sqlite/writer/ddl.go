@@ -186,6 +186,12 @@ func exactly(typ, name, text string) []string {
 	if !returnsInQuotes(text) {
 		return nil
 	}
+	return putRight(typ, name, text)
+}
+
+// putRight replaces a stored text by one that means the same (SQLite: PRAGMA
+// writable_schema).
+func putRight(typ, name, text string) []string {
 	stored := strings.TrimSuffix(vocab.Statement(text), ";")
 	return []string{
 		"PRAGMA writable_schema=ON;",

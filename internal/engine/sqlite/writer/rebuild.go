@@ -2,6 +2,7 @@ package writer
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -42,31 +43,53 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 			a.Fills = append(a.Fills, order.Fill{On: o.PartRef(it.Source), Value: value, Ask: noValue(old, it.Target)})
 		}
 	}
-	if o.Has("strict") && !old.Has("strict") {
-		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a value has another type than its column", Ask: otherTypes(o, old)})
+	a.Risks = append(a.Risks, w.sameKeyRisks(c)...)
+	for _, it := range c.Parts { // what is the same to the letter can mean another thing in another kind of table
+		if it.Kind() == catalog.Column && it.Status == compare.Same {
+			a.Risks = append(a.Risks, typeRisks(c, it.Source, it.Target)...)
+		}
 	}
+	a.Risks = append(a.Risks, strictRisks(c)...)
 	into, from := w.copyLists(c)
-	a.SQL = append(a.SQL, vocab.Statement(tableSQL(o, tmp)))
+	text := tableSQL(o, o.Name)
+	under, named := reader.Unqualified(text, o.Name, tmp)
+	a.SQL = append(a.SQL, vocab.Statement(under))
 	if len(into) > 0 {
-		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", vocab.Quote(tmp), strings.Join(into, ", "), strings.Join(from, ", "), vocab.Quote(old.Name)))
+		// What is not known to lose rows must not: this overrides conflict
+		// clauses (SQLite: INSERT, OR ABORT).
+		verb := "INSERT OR ABORT INTO"
+		if slices.ContainsFunc(a.Risks, func(r order.Risk) bool { return r.Kind == order.Loss && w.byConflict(c, r) }) {
+			verb = "INSERT INTO"
+		}
+		a.SQL = append(a.SQL, fmt.Sprintf("%s %s (%s)\n  SELECT %s\n  FROM %s;", verb, vocab.Quote(tmp), strings.Join(into, ", "), strings.Join(from, ", "), vocab.Quote(old.Name)))
 	}
 	if autoincrement(o) && autoincrement(old) {
 		a.SQL = append(a.SQL,
 			fmt.Sprintf("DELETE FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp)),
 			fmt.Sprintf("INSERT INTO sqlite_sequence (name, seq) SELECT %s, seq FROM sqlite_sequence WHERE name = %s;", sqltext.Literal(tmp), sqltext.Literal(old.Name)))
 	}
-	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)))
-	rename := fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name))
-	if describes(o) && reader.NamesItself(o) {
-		// Only the full rename mends the table's own name inside its checks;
-		// it also looks at every view and trigger, so those step aside.
-		a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectName})
-		a.SQL = append(a.SQL, "PRAGMA legacy_alter_table=OFF;", rename, "PRAGMA legacy_alter_table=ON;")
+	a.SQL = append(a.SQL, statisticsOf(c, old.Name, tmp)...)
+	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)),
+		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name)))
+	a.SQL = append(a.SQL, statisticsOf(c, tmp, o.Name)...)
+	if named {
+		// A rename that mends the table's own name inside its checks looks at
+		// every view and trigger, and fails on a broken one. So the new table is
+		// made without it, and its text is put right.
+		a.SQL = append(a.SQL, putRight("table", o.Name, text)...)
 	} else {
-		a.SQL = append(a.SQL, rename)
+		a.SQL = append(a.SQL, exactly("table", o.Name, text)...)
 	}
-	a.SQL = append(a.SQL, exactly("table", o.Name, tableSQL(o, o.Name))...)
 	return a
+}
+
+// statisticsOf lets what ANALYZE found of a table be that of another one: a table
+// that goes takes it along (SQLite: ANALYZE).
+func statisticsOf(c *order.Change, from, to string) []string {
+	if c.Actual.Limits[vocab.Statistics] == 0 {
+		return nil
+	}
+	return []string{fmt.Sprintf("UPDATE sqlite_stat1 SET tbl = %s WHERE tbl = %s;", sqltext.Literal(to), sqltext.Literal(from))}
 }
 
 func autoincrement(o *catalog.Object) bool {
@@ -160,7 +183,10 @@ func (w *Writer) partRisks(c *order.Change, it *compare.Item) []order.Risk {
 	}
 	switch it.Kind() {
 	case catalog.Unique, catalog.PrimaryKey:
-		return risk(order.MayFail, "fails when two rows have the same %s", strings.Join(it.Source.List("columns"), ", "))
+		if it.Target != nil && slices.Equal(it.Target.List("columns"), it.Source.List("columns")) && !compared(c, it.Source) {
+			return nil // it was a key of the same rows before
+		}
+		return []order.Risk{w.keyRisk(c, it.Source)}
 	case catalog.Check:
 		return risk(order.MayFail, "fails when a row breaks the check")
 	case catalog.ForeignKey:
@@ -203,27 +229,24 @@ func (w *Writer) columnRisks(c *order.Change, it *compare.Item) []order.Risk {
 		add(order.MayFail, &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
 			Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", vocab.Quote(c.Target.Name), vocab.Quote(it.Target.Name), value)},
 			"fails when the value for column %s is NULL itself", col.Name)
-	} else if d := it.Property("not null"); d != nil && d.Target == nil {
+	} else if d := it.Property("not null"); d != nil && d.Target == nil && col.Text("not null conflict") == "ignore" {
+		add(order.Loss, noValue(c.Target, it.Target), "rows that hold NULL in column %s (ON CONFLICT IGNORE; --fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
+	} else if d != nil && d.Target == nil {
 		add(order.MayFail, noValue(c.Target, it.Target), "fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, c.Source.Name, col.Name)
 	}
 	was := it.Target
 	if col.Has("generated") && !was.Has("generated") {
 		add(order.Loss, w.anyValue(c.Target, was), "every value of column %s of table %s, which becomes generated", col.Name, c.Source.Name)
-	} else if it.Property("type") != nil && !was.Has("generated") {
-		if from, to := vocab.Affinity(was), vocab.Affinity(col); lossy[[2]string{from, to}] {
-			add(order.Loss, changedValues(c.Target, was, to), "column %s of table %s: values are converted from %s to %s", col.Name, c.Source.Name, from, to)
-		}
+	} else {
+		out = append(out, typeRisks(c, col, was)...)
 	}
 	return out
 }
 
-// lossy are the changes of affinity that can change a value for good: text
-// that looks like a number loses its spelling ('007'), a number its precision.
-var lossy = map[[2]string]bool{
-	{"TEXT", "INTEGER"}: true, {"TEXT", "REAL"}: true, {"TEXT", "NUMERIC"}: true,
-	{"BLOB", "INTEGER"}: true, {"BLOB", "REAL"}: true, {"BLOB", "NUMERIC"}: true, {"BLOB", "TEXT"}: true,
-	{"REAL", "TEXT"}: true, {"NUMERIC", "TEXT"}: true, {"INTEGER", "REAL"}: true, {"NUMERIC", "REAL"}: true,
-	{"INTEGER", "TEXT"}: false, {"REAL", "INTEGER"}: false, {"REAL", "NUMERIC"}: false,
+// byConflict tells whether a loss is one of rows that a conflict clause drops.
+func (w *Writer) byConflict(c *order.Change, r order.Risk) bool {
+	p := c.Source.Part(r.On.PartKind, r.On.Part)
+	return p != nil && (dropsRows(p.Text("conflict")) || p.Text("not null conflict") == "ignore")
 }
 
 // rebuildVirtual makes a virtual table anew. The rows are copied where the
@@ -258,21 +281,22 @@ func (w *Writer) rebuildVirtual(c *order.Change) *order.Action {
 	if len(lost) > 0 {
 		loss("every value of " + strings.Join(lost, ", ") + " of virtual table " + o.Name)
 	}
-	if external != "" { // the rows are in another table; the index is made of them
-		a.SQL = []string{fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)), vocab.Statement(virtualSQL(o, o.Name)),
-			fmt.Sprintf("INSERT INTO %s (%s) VALUES ('rebuild');", vocab.Quote(o.Name), vocab.Quote(o.Name))}
-		return a
-	}
 	if strings.HasPrefix(o.Text("module"), "fts") {
 		shared = append([]string{"rowid"}, shared...)
 	}
 	tmp := scratchName(c, o.Name)
 	list := strings.Join(shared, ", ")
-	a.SQL = []string{
-		vocab.Statement(virtualSQL(o, tmp)),
-		fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", vocab.Quote(tmp), list, list, vocab.Quote(old.Name)),
-		fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)),
-		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name)),
+	a.SQL = []string{vocab.Statement(virtualSQL(o, tmp))}
+	if o.Text("module") == "fts5" && old.Text("module") == "fts5" { // SQLite FTS5: Configuration Options, kept beside the rows
+		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %[1]s (%[1]s, rank) SELECT k, v FROM %[2]s WHERE k <> 'version';", vocab.Quote(tmp), vocab.Quote(old.Name+"_config")))
+	}
+	if external == "" {
+		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s;", vocab.Quote(tmp), list, list, vocab.Quote(old.Name)))
+	}
+	a.SQL = append(a.SQL, fmt.Sprintf("DROP TABLE %s;", vocab.Quote(old.Name)),
+		fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", vocab.Quote(tmp), vocab.Quote(o.Name)))
+	if external != "" { // the rows are in another table; the index is made of them
+		a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %[1]s (%[1]s) VALUES ('rebuild');", vocab.Quote(o.Name)))
 	}
 	return a
 }

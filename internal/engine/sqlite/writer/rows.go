@@ -111,56 +111,54 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 // partQuestion asks for the rows a new constraint or unique index would
 // refuse; nil where that cannot be told.
 func (w *Writer) partQuestion(c *order.Change, p *catalog.Object) *order.Question {
-	if !w.asIs(c, p) {
+	switch {
+	case c.Target == nil:
+		return nil
+	case p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique || p.Kind == catalog.Index:
+		return w.duplicates(c, p)
+	case !w.asIs(c, p):
 		return nil
 	}
 	o := c.Target
 	switch p.Kind {
 	case catalog.Check:
 		return about(o, "NOT ("+p.Text("expression")+")", "break the check")
-	case catalog.PrimaryKey, catalog.Unique, catalog.Index:
-		return duplicates(o, p)
 	case catalog.ForeignKey:
 		return Orphans(c, o, p)
 	}
 	return nil
 }
 
-// duplicates asks for rows that share a key. A primary key that is not the
-// rowid takes NULLs, and two of them are not equal (SQLite: CREATE TABLE,
-// section 3.5).
-func duplicates(o, p *catalog.Object) *order.Question {
-	var keys, given []string
-	for _, k := range p.List("columns") {
-		toks := sqltext.Significant(vocab.Dialect, k)
-		if n := len(toks); n > 1 && (toks[n-1].Is("asc") || toks[n-1].Is("desc")) {
-			k = k[:toks[n-1].Pos]
-		}
-		keys = append(keys, k)
-		given = append(given, "("+k+") IS NOT NULL")
-	}
-	if w := p.Property("where"); w != nil {
-		given = append(given, "("+w.Value.String()+")")
-	}
-	list, from := strings.Join(keys, ", "), vocab.Quote(o.Name)
-	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + from,
-		Count: fmt.Sprintf("SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1)", from, strings.Join(given, " AND "), list),
-		List:  fmt.Sprintf("SELECT %s, count(*) FROM %s WHERE %s GROUP BY %s HAVING count(*) > 1", list, from, strings.Join(given, " AND "), list)}
-}
-
-// Orphans asks for rows that refer to a row that is not there.
-func Orphans(c *order.Change, o, p *catalog.Object) *order.Question {
-	parent := c.Actual.Find(catalog.Ref{Kind: catalog.Table, Name: p.Text("references")})
-	cols, to := p.List("columns"), p.List("referenced columns")
-	if parent == nil || c.Desired.Find(parent.Ref()) == nil {
+// lostDefault asks for the rows that would refer to nothing by the default of a
+// new column.
+func (w *Writer) lostDefault(c *order.Change, p *catalog.Object, value string) *order.Question {
+	parent, to := parentKey(c, p)
+	if parent == nil || len(to) != 1 || parent.Ref() == c.Target.Ref() {
 		return nil
 	}
+	return about(c.Target, fmt.Sprintf("(%s) IS NOT NULL AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE p.%s = (%s))", value, vocab.Quote(parent.Name), vocab.Quote(to[0]), value), "would refer to a row that is not there")
+}
+
+// parentKey is what a foreign key points at, where that is there and stays.
+func parentKey(c *order.Change, p *catalog.Object) (parent *catalog.Object, columns []string) {
+	parent = c.Actual.Find(catalog.Ref{Kind: catalog.Table, Name: p.Text("references")})
+	if parent == nil || c.Desired.Find(parent.Ref()) == nil {
+		return nil, nil
+	}
+	to := p.List("referenced columns")
 	if len(to) == 0 {
 		if pk := parent.Part(catalog.PrimaryKey, "primary key"); pk != nil {
 			to = pk.List("column names")
 		}
 	}
-	if len(to) != len(cols) {
+	return parent, to
+}
+
+// Orphans asks for rows that refer to a row that is not there.
+func Orphans(c *order.Change, o, p *catalog.Object) *order.Question {
+	parent, to := parentKey(c, p)
+	cols := p.List("columns")
+	if parent == nil || len(to) != len(cols) {
 		return nil
 	}
 	var given, match []string
@@ -169,45 +167,4 @@ func Orphans(c *order.Change, o, p *catalog.Object) *order.Question {
 		match = append(match, "p."+vocab.Quote(to[i])+" = c."+vocab.Quote(cols[i]))
 	}
 	return order.RowsWhere(vocab.Quote(o.Name)+" AS c", fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
-}
-
-// changedValues asks for values that another affinity would change (SQLite:
-// Datatypes, section 3.3).
-func changedValues(o, col *catalog.Object, to string) *order.Question {
-	name := vocab.Quote(col.Name)
-	var where string
-	switch untyped := vocab.Affinity(col) == "BLOB"; { // such a column keeps a text a text and a number a number
-	case untyped && to == "TEXT":
-		where = fmt.Sprintf("typeof(%s) IN ('integer', 'real')", name)
-	case untyped && to == "REAL":
-		where = fmt.Sprintf("typeof(%[1]s) = 'integer' OR typeof(%[1]s) = 'text' AND %[1]s GLOB '*[0-9]*'", name)
-	case untyped:
-		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND %[1]s GLOB '*[0-9]*'", name)
-	case to == "TEXT":
-		where = fmt.Sprintf("typeof(%[1]s) IN ('integer', 'real') AND CAST(CAST(%[1]s AS TEXT) AS NUMERIC) IS NOT %[1]s", name)
-	case to == "REAL":
-		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS REAL) AS TEXT) IS NOT %[1]s OR typeof(%[1]s) = 'integer' AND %[1]s NOT BETWEEN -9007199254740992 AND 9007199254740992", name)
-	default:
-		where = fmt.Sprintf("typeof(%[1]s) = 'text' AND CAST(CAST(%[1]s AS NUMERIC) AS TEXT) IS NOT %[1]s", name)
-	}
-	q := guarded(about(o, where, "hold a value that would change"), o, fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	return q
-}
-
-// otherTypes asks for values that a STRICT table may refuse (SQLite: STRICT
-// Tables).
-func otherTypes(now, was *catalog.Object) *order.Question {
-	takes := map[string]string{"INT": "'integer'", "INTEGER": "'integer'", "REAL": "'real', 'integer'", "TEXT": "'text'", "BLOB": "'blob'"}
-	var where []string
-	for _, col := range now.PartsOf(catalog.Column) {
-		if kinds := takes[strings.ToUpper(col.Text("type"))]; kinds != "" && was.Part(catalog.Column, col.ID) != nil && !col.Has("generated") {
-			where = append(where, fmt.Sprintf("typeof(%s) NOT IN (%s, 'null')", vocab.Quote(col.Name), kinds))
-		}
-	}
-	if len(where) == 0 {
-		return nil
-	}
-	q := about(was, strings.Join(where, " OR "), "hold a value of another type")
-	q.Unsure = true // some are converted
-	return q
 }

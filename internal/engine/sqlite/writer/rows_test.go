@@ -3,7 +3,6 @@ package writer_test
 import (
 	"context"
 	"fmt"
-	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -41,61 +40,163 @@ func structure(t *testing.T, db engine.Database) *catalog.Catalog {
 	return c
 }
 
-// TestChangedValuesTellTheTruth: which values another affinity would change is
-// predicted as SQLite then really changes them.
+// TestChangedValuesTellTheTruth: between all types, in all kinds of tables, the
+// values that a change would change are told as SQLite then really changes
+// them, one by one, and what is said to fail is all that fails.
 func TestChangedValuesTellTheTruth(t *testing.T) {
-	r := rand.New(rand.NewPCG(7, 20261123))
-	value := func() string {
-		switch r.IntN(8) {
-		case 0:
-			return fmt.Sprint(r.IntN(2000) - 1000)
-		case 1:
-			return fmt.Sprintf("%.3f", r.Float64()*100)
-		case 2:
-			return fmt.Sprintf("'%03d'", r.IntN(200))
-		case 3:
-			return fmt.Sprintf("'%d'", r.IntN(200))
-		case 4:
-			return fmt.Sprintf("'%.2f'", r.Float64()*10)
-		case 5:
-			return "'" + []string{"berth", "", "1e3", " 7", "0x10", "-0", "9007199254740993", "12 m"}[r.IntN(8)] + "'"
-		case 6:
-			return []string{"9007199254740993", "9223372036854775807", "1e300", "0.1", "3.0"}[r.IntN(5)]
-		}
-		return []string{"NULL", "x'00ff'", "x'3132'"}[r.IntN(3)]
+	values := []string{"NULL", "x'00ff'", "x'3132'", "0", "-7", "9007199254740992", "9007199254740993", "1152921504606846976", "9223372036854775807", "0.1", "3.0", "1e300", "-2.50", "9e999", "0.1 + 0.2", "123456789012345678",
+		"''", "'berth'", "'007'", "'42'", "'-42'", "'1e3'", "' 7'", "'7 '", "'0x10'", "'-0'", "'3.0'", "'2.5'", "'2.50'", "'9007199254740993'", "'12 m'", "'123456789012345678901'", "'inf'", "'.5'"}
+	kinds := []string{"TEXT", "INTEGER", "REAL", "NUMERIC", "", "ANY", "TEXT STRICT", "INTEGER STRICT", "REAL STRICT", "BLOB STRICT", "ANY STRICT"}
+	table := func(name, kind string) string {
+		typ, strict, _ := strings.Cut(kind, " ")
+		return "CREATE TABLE " + name + " (id INTEGER PRIMARY KEY, v " + typ + ") " + strict
 	}
-	found := 0
-	for pair, lost := range writer.Lossy {
-		if !lost {
-			continue
-		}
-		types := map[string]string{"TEXT": "TEXT", "INTEGER": "INTEGER", "REAL": "REAL", "NUMERIC": "NUMERIC", "BLOB": ""}
-		from, to := types[pair[0]], types[pair[1]]
-		for range 60 {
-			v := value()
-			db := scratchDB(t, "CREATE TABLE a (v "+from+")", "INSERT INTO a VALUES ("+v+")", "CREATE TABLE b (v "+to+")", "INSERT INTO b SELECT v FROM a", "CREATE TABLE back (v "+from+")", "INSERT INTO back SELECT v FROM b")
-			o := structure(t, db).Find(catalog.Ref{Kind: catalog.Table, Name: "a"})
-			q := writer.ChangedValues(o, o.Part(catalog.Column, "v"), pair[1])
+	total, failing := 0, 0
+	for _, from := range kinds {
+		for _, to := range kinds {
+			if from == to {
+				continue
+			}
+			db := scratchDB(t, table("t", from))
+			held := ""
+			for i, v := range values {
+				if db.Exec(t.Context(), fmt.Sprintf("INSERT INTO t VALUES (%d, %s)", i, v)) == nil { // a STRICT table takes what it takes
+					held += fmt.Sprintf(" %d", i)
+				}
+			}
+			db.Exec(t.Context(), "CREATE TEMP TABLE was AS SELECT id, v FROM t")
+			plan, err := order.Build(choose.All(compare.Compare(structure(t, scratchDB(t, table("t", to))), structure(t, db), compare.Options{})), &writer.Writer{}, func(order.Risk) bool { return true })
+			if err != nil {
+				t.Fatal(err)
+			}
 			rows := db.(engine.RowReader)
-			asked, err := rows.Count(t.Context(), q.Count, 0)
-			if err != nil {
+			asked, mayFail := "", false
+			for _, s := range plan.Steps {
+				for _, r := range s.Risks {
+					mayFail = mayFail || r.Kind == order.MayFail
+					if r.Kind == order.Loss {
+						if err := rows.Lines(t.Context(), "SELECT id FROM ("+r.Ask.List+") ORDER BY id", func(l string) error { asked += " " + l; return nil }); err != nil {
+							t.Fatal(err)
+						}
+					}
+				}
+			}
+			run := func() error {
+				for _, s := range plan.Steps {
+					for _, sql := range s.SQL {
+						if err := db.Exec(t.Context(), sql); err != nil {
+							return err
+						}
+					}
+				}
+				return nil
+			}
+			if err := run(); err != nil {
+				if failing++; !mayFail {
+					t.Errorf("from %q to %q it fails, and is not said to: %v", from, to, err)
+				}
+				continue
+			}
+			// A value is another one when the way back does not bring it back.
+			changed := ""
+			if err := db.Exec(t.Context(), table("back", from)); err != nil {
 				t.Fatal(err)
 			}
-			// A value is changed when the way there and back does not bring it back.
-			changed, err := rows.Count(t.Context(), "SELECT count(*) FROM a, back WHERE a.v IS NOT back.v OR typeof(a.v) <> typeof(back.v) AND typeof(a.v) IN ('text', 'blob')", 0)
-			if err != nil {
+			for i := range values { // one by one: a STRICT table may not take it back
+				_ = db.Exec(t.Context(), fmt.Sprintf("INSERT INTO back SELECT id, v FROM t WHERE id = %d", i))
+			}
+			if err := rows.Lines(t.Context(), `SELECT was.id FROM temp.was LEFT JOIN back USING (id) WHERE was.v IS NOT back.v OR typeof(was.v) <> typeof(back.v) AND (typeof(was.v) IN ('text', 'blob') OR typeof(back.v) IN ('text', 'blob')) ORDER BY 1`,
+				func(l string) error { changed += " " + l; return nil }); err != nil {
 				t.Fatal(err)
 			}
-			if asked == 0 && changed > 0 {
-				t.Errorf("%s from %s to %s is changed, and the rows are said to be clean", v, pair[0], pair[1])
+			if asked != changed {
+				t.Errorf("from %q to %q: said to change%s, changed%s (of%s)", from, to, asked, changed, held)
 			}
-			found += int(asked)
+			total += len(strings.Fields(changed))
 		}
 	}
-	if found == 0 {
-		t.Error("no value was ever found; the values are badly chosen")
+	if total < 100 || failing < 5 {
+		t.Errorf("%d values changed, %d changes failed: the values are badly chosen", total, failing)
 	}
 }
+
+// TestKeysOverRowsThatAreThere: what a new or changed key finds in the rows is
+// what SQLite finds, and rows go only where that was said.
+func TestKeysOverRowsThatAreThere(t *testing.T) {
+	for _, c := range []struct {
+		name, target, source, rows string
+		kind                       order.RiskKind
+		count                      int64
+		left                       int64 // rows that are left where it runs; -1 where it fails
+	}{
+		{"unique", "k TEXT", "k TEXT UNIQUE", "('a'), ('a'), ('b')", order.MayFail, 2, -1},
+		{"unique over texts and NULLs", "k TEXT", "k TEXT UNIQUE", "('a'), (NULL), (NULL)", order.MayFail, 0, 3},
+		{"unique, rows go", "k TEXT", "k TEXT UNIQUE ON CONFLICT REPLACE", "('a'), ('a'), ('b')", order.Loss, 2, 2},
+		{"unique, rows stay away", "k TEXT", "k TEXT, UNIQUE (k) ON CONFLICT IGNORE", "('a'), ('a'), ('a')", order.Loss, 3, 1},
+		{"a collation under a key", "k TEXT UNIQUE", "k TEXT COLLATE NOCASE UNIQUE", "('a'), ('A'), ('b')", order.MayFail, 2, -1},
+		{"a collation under a key that replaces", "k TEXT UNIQUE ON CONFLICT REPLACE", "k TEXT COLLATE NOCASE UNIQUE ON CONFLICT REPLACE", "('a'), ('A'), ('b')", order.Loss, 2, 2},
+		{"a collation goes", "k TEXT COLLATE NOCASE UNIQUE", "k TEXT UNIQUE", "('a'), ('b')", order.MayFail, 0, 2},
+		{"a collation under an index", "k TEXT); CREATE UNIQUE INDEX i ON t (k", "k TEXT COLLATE RTRIM); CREATE UNIQUE INDEX i ON t (k", "('a'), ('a ')", order.MayFail, 2, -1},
+		{"an index with its own collation", "k TEXT", "k TEXT); CREATE UNIQUE INDEX i ON t (k COLLATE NOCASE DESC", "('a'), ('A')", order.MayFail, 2, -1},
+		{"numbers that were texts", "k TEXT UNIQUE", "k INTEGER UNIQUE", "('1'), ('2')", order.MayFail, 0, 2},
+		{"a partial index", "k TEXT", "k TEXT); CREATE UNIQUE INDEX i ON t (k) WHERE (k <> 'a'", "('a'), ('a'), ('b')", order.MayFail, 0, 3},
+		{"NOT NULL, rows go", "k TEXT", "k TEXT NOT NULL ON CONFLICT IGNORE", "('a'), (NULL)", order.Loss, 1, 1},
+		{"NOT NULL with a default", "k TEXT", "k TEXT NOT NULL ON CONFLICT REPLACE DEFAULT 'x'", "('a'), (NULL)", order.MayFail, 0, 2},
+		{"a check with a clause", "k TEXT", "k TEXT, CHECK (k <> 'a') ON CONFLICT IGNORE", "('a'), ('b')", order.MayFail, 1, -1},
+		{"a key becomes the rowid", "k INT PRIMARY KEY", "k INTEGER PRIMARY KEY", "(1), (NULL), (5)", order.Loss, 1, 3},
+		{"a key of texts becomes the rowid", "k TEXT PRIMARY KEY", "k INTEGER PRIMARY KEY", "('1'), ('2')", order.MayFail, 0, 2},
+		{"a key of words becomes the rowid", "k TEXT PRIMARY KEY", "k INTEGER PRIMARY KEY", "('1'), ('two')", order.MayFail, 1, -1},
+		{"a primary key that replaces", "k TEXT, v", "k TEXT PRIMARY KEY ON CONFLICT REPLACE, v", "('a', 1), ('a', 2)", order.Loss, 2, 1},
+	} {
+		db := scratchDB(t, statements("CREATE TABLE t ("+c.target+")")...)
+		columns := "k"
+		if strings.Contains(c.target, "v") {
+			columns = "k, v"
+		}
+		if err := db.Exec(t.Context(), "INSERT INTO t ("+columns+") VALUES "+c.rows); err != nil {
+			t.Fatal(err)
+		}
+		plan, err := order.Build(choose.All(compare.Compare(structure(t, scratchDB(t, statements("CREATE TABLE t ("+c.source+")")...)), structure(t, db), compare.Options{})), &writer.Writer{}, func(order.Risk) bool { return true })
+		if err != nil {
+			t.Fatal(err)
+		}
+		rows := db.(engine.RowReader)
+		asked := false
+		for _, s := range plan.Steps {
+			for _, r := range s.Risks {
+				if r.Kind != c.kind || r.Ask == nil {
+					continue
+				}
+				n, err := rows.Count(t.Context(), r.Ask.Count, 0)
+				if err != nil {
+					t.Errorf("%s: %v", c.name, err)
+				}
+				asked = asked || n == c.count
+			}
+		}
+		if !asked {
+			t.Errorf("%s: no question of kind %s finds %d: %+v", c.name, c.kind, c.count, plan.Steps[0].Risks)
+		}
+		left := int64(-1)
+		failed := false
+		for _, s := range plan.Steps {
+			for _, sql := range s.SQL {
+				failed = failed || db.Exec(t.Context(), sql) != nil
+			}
+		}
+		if !failed {
+			if left, err = rows.Count(t.Context(), "SELECT count(*) FROM t", 0); err != nil {
+				t.Error(err)
+			}
+		}
+		if left != c.left {
+			t.Errorf("%s: %d rows are left, want %d", c.name, left, c.left)
+		}
+	}
+}
+
+// statements cuts a text at its semicolons.
+func statements(text string) []string { return strings.Split(text, "; ") }
 
 // TestQuestionsRun: each question, list, guard and saving query of a change is
 // SQL that runs on the target.

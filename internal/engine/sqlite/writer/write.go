@@ -84,7 +84,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	}
 	a.SQL = createExactly("index", p.Name, p.Text("sql"))
 	if p.Has("unique") {
-		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: a.About, Text: "fails when two rows have the same " + strings.Join(p.List("columns"), ", "), Ask: w.partQuestion(c, p)})
+		a.Risks = append(a.Risks, w.keyRisk(c, p))
 	}
 	return a
 }
@@ -152,7 +152,9 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 			if gone[it] {
 				a.Sequel = out[0]
 				if !changed {
-					a.Risks = nil // it was there before, over the same rows
+					if !compared(c, it.Source) {
+						a.Risks = nil // it was there before, over the same rows
+					}
 					a.Title = partTitle("put back", o, it.Source)
 				}
 			}
@@ -228,7 +230,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	}
 	constant := def == nil || constantDefault(def.Value.String())
 	null := def == nil || def.Value.Canonical() == "null"
-	if !constant || col.Has("not null") && null && !col.Has("generated") || col.Has("generated") && col.Has("not null") {
+	if !constant || col.Has("not null") && null && !col.Has("generated") || !there(c, col, ref) {
 		return nil
 	}
 	sql := columnSQL(col)
@@ -237,6 +239,9 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 	}
 	makes := []catalog.Ref{ref}
 	var risks []order.Risk
+	if g := col.Property("generated"); g != nil && col.Has("not null") {
+		risks = append(risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value of column %s is NULL", col.Name), Ask: about(c.Target, "("+g.Value.String()+") IS NULL", "would hold NULL")})
+	}
 	for _, p := range o.Parts {
 		if !vocab.Inline(p.Kind) || p.Kind == catalog.Column || !needsColumn(p, ref) {
 			continue
@@ -245,12 +250,15 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 		case catalog.PrimaryKey, catalog.Unique:
 			return nil
 		case catalog.ForeignKey:
-			if len(p.List("columns")) > 1 || !null {
+			if len(p.List("columns")) > 1 {
 				return nil
 			}
+			if !null { // allowed, as the script turns foreign keys off
+				risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: fmt.Sprintf("fails when there are rows, and no row of %s that the default refers to", p.Text("parent")), Ask: w.lostDefault(c, p, def.Value.String())})
+			}
 		case catalog.Check:
-			if len(p.Needs) != 1 {
-				return nil // it names another column too
+			if !there(c, p, ref) {
+				return nil
 			}
 			risks = append(risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when the rows that are there break the check", Ask: brokenByDefault(c.Target, col, p)})
 		}
@@ -269,6 +277,14 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object, changes []*comp
 		SQL: []string{fmt.Sprintf("ALTER TABLE %s ADD COLUMN %s;", vocab.Quote(c.Target.Name), sql)}}
 }
 
+// there tells whether all columns that a new column, or its check, names are in
+// the target already, but for the new one itself.
+func there(c *order.Change, p *catalog.Object, except catalog.Ref) bool {
+	return !slices.ContainsFunc(p.Needs, func(n catalog.Need) bool {
+		return n.On.PartKind == catalog.Column && n.On != except && c.Actual.Resolve(n.On) == nil
+	})
+}
+
 func needsColumn(p *catalog.Object, col catalog.Ref) bool {
 	for _, n := range p.Needs {
 		if n.On == col {
@@ -282,6 +298,15 @@ func needsColumn(p *catalog.Object, col catalog.Ref) bool {
 // brackets, as the default of an added column.
 func constantDefault(text string) bool {
 	toks := sqltext.Significant(vocab.Dialect, text)
+	if n := len(toks); n > 2 && toks[0].IsOp("(") && toks[n-1].IsOp(")") { // one value in brackets is that value
+		for len(toks) > 2 && toks[0].IsOp("(") && toks[len(toks)-1].IsOp(")") {
+			toks = toks[1 : len(toks)-1]
+		}
+		if len(toks) == 2 && (toks[0].IsOp("-") || toks[0].IsOp("+")) {
+			toks = toks[1:]
+		}
+		return len(toks) == 1 && (toks[0].Kind == sqltext.Number || toks[0].Kind == sqltext.String || toks[0].Is("null") || toks[0].Is("true") || toks[0].Is("false"))
+	}
 	for _, t := range toks {
 		if t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "current_") {
 			return false

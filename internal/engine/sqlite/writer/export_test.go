@@ -1,4 +1,0 @@
-package writer
-
-// What the tests look at closely.
-var Lossy, ChangedValues = lossy, changedValues
