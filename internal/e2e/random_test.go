@@ -23,6 +23,10 @@ var (
 type spec struct {
 	tables []*tableSpec
 	views  []*viewSpec
+	// What only SQLite has: texts in views that look like columns of other
+	// tables, by view, and a full-text table with these columns.
+	quoted map[string][2]string
+	search []string
 }
 
 type tableSpec struct {
@@ -34,6 +38,14 @@ type tableSpec struct {
 	indexes map[string]indexSpec
 	trigger bool
 	fresh   bool // without rows, so nothing with rows may point at it
+	lite    liteTable
+}
+
+// liteTable is what only SQLite has.
+type liteTable struct {
+	strict, withoutRowid bool
+	conflicts            map[string]string // what happens on a conflict: of a unique column, or of "not null " and a column
+	collations           map[string]string
 }
 
 type colSpec struct {
@@ -286,6 +298,73 @@ func (s *spec) mutate(r *rand.Rand) *spec {
 	return n
 }
 
+// ages gives a structure what only SQLite has, or changes that after some weeks;
+// was is the structure before them, nil for the first.
+func (s *spec) ages(r *rand.Rand, was *spec) {
+	words := []string{"", "", "ABORT", "FAIL", "IGNORE", "REPLACE", "ROLLBACK"}
+	s.quoted = map[string][2]string{}
+	for _, t := range s.tables {
+		old := liteTable{}
+		if was != nil && was.table(t.name) != nil {
+			old = was.table(t.name).lite
+		}
+		one := func(now map[string]string, before map[string]string, key string, from []string) {
+			if now[key] = before[key]; r.IntN(3) == 0 {
+				now[key] = from[r.IntN(len(from))]
+			}
+		}
+		t.lite = liteTable{strict: old.strict != (r.IntN(5) == 0), withoutRowid: old.withoutRowid != (r.IntN(6) == 0), conflicts: map[string]string{}, collations: map[string]string{}}
+		for _, c := range t.cols[1:] {
+			one(t.lite.conflicts, old.conflicts, c.name, words)
+			one(t.lite.conflicts, old.conflicts, "not null "+c.name, words)
+			if c.typ == "text" {
+				one(t.lite.collations, old.collations, c.name, []string{"", "NOCASE", "RTRIM", "binary"})
+			}
+		}
+		if text := columnNames[r.IntN(len(columnNames))]; r.IntN(3) == 0 && t.col(text) == nil {
+			s.quoted[fmt.Sprintf("q%d", r.IntN(3))] = [2]string{t.name, text}
+		}
+	}
+	if was != nil {
+		s.search = slices.Clone(was.search)
+	}
+	if r.IntN(3) == 0 {
+		s.search = pick(r, []string{"title", "body", "tag"}, r.IntN(4))
+	}
+}
+
+// lite ends a definition with what only SQLite has.
+func (p pen) lite(t *tableSpec, c *colSpec) string {
+	if p.engine != "sqlite" || t.lite.collations[c.name] == "" {
+		return ""
+	}
+	return p.word(" COLLATE ") + t.lite.collations[c.name]
+}
+
+func (p pen) conflict(t *tableSpec, key string) string {
+	if p.engine != "sqlite" || t.lite.conflicts[key] == "" {
+		return ""
+	}
+	return p.word(" ON CONFLICT ") + p.word(t.lite.conflicts[key])
+}
+
+// extras are the whole objects that only SQLite has.
+func (p pen) extras(s *spec) string {
+	var b strings.Builder
+	for _, n := range sortedNames(s.quoted) {
+		q := s.quoted[n]
+		text := `"` + q[1] + `"`
+		if p.maybe() {
+			text = "'" + q[1] + "'"
+		}
+		fmt.Fprintf(&b, "CREATE VIEW %s AS SELECT id, %s AS said FROM %s;\n", p.name(n), text, p.name(q[0]))
+	}
+	if len(s.search) > 0 {
+		fmt.Fprintf(&b, "CREATE VIRTUAL TABLE search USING fts5(%s);\n", strings.Join(s.search, ", "))
+	}
+	return b.String()
+}
+
 // A pen writes a spec as SQL of one engine; with a random source it writes
 // another spelling of the same.
 type pen struct {
@@ -332,7 +411,10 @@ func (p pen) sql(s *spec) string {
 	for _, t := range s.tables {
 		var items []string
 		for i, c := range t.cols {
-			line := p.name(c.name) + " " + p.typ(c.typ)
+			line := p.name(c.name) + " " + p.typ(c.typ) + p.lite(t, c)
+			if p.engine == "sqlite" && t.lite.strict && c.typ == "big" {
+				line = p.name(c.name) + " INT"
+			}
 			switch {
 			case i == 0:
 				line += p.word(" PRIMARY KEY")
@@ -340,7 +422,7 @@ func (p pen) sql(s *spec) string {
 				line += p.word(" GENERATED ALWAYS AS") + " (" + p.name(c.computed) + " * 2)" + p.word(" STORED")
 			}
 			if c.notNull && i > 0 {
-				line += p.word(" NOT NULL")
+				line += p.word(" NOT NULL") + p.conflict(t, "not null "+c.name)
 			}
 			if c.def != "" {
 				line += p.word(" DEFAULT ")
@@ -356,7 +438,7 @@ func (p pen) sql(s *spec) string {
 			items = append(items, fmt.Sprintf("%s %s %s (%s > 0)", p.word("CONSTRAINT"), p.name("ck_"+c), p.word("CHECK"), p.name(c)))
 		}
 		for _, c := range t.uniques {
-			items = append(items, fmt.Sprintf("CONSTRAINT %s UNIQUE (%s)", p.name("uq_"+t.name+c), p.name(c)))
+			items = append(items, fmt.Sprintf("CONSTRAINT %s UNIQUE (%s)%s", p.name("uq_"+t.name+c), p.name(c), p.conflict(t, c)))
 		}
 		for _, c := range t.cols {
 			if to := t.refs[c.name]; to != "" {
@@ -379,7 +461,17 @@ func (p pen) sql(s *spec) string {
 			n := len(t.cols)
 			slices.Reverse(items[n:])
 		}
-		fmt.Fprintf(&b, "%s %s (%s);\n", p.word("CREATE TABLE"), p.name(t.name), strings.Join(items, sep))
+		var options []string
+		if p.engine == "sqlite" && t.lite.strict {
+			options = append(options, p.word(" STRICT"))
+		}
+		if p.engine == "sqlite" && t.lite.withoutRowid {
+			options = append(options, p.word(" WITHOUT ROWID"))
+		}
+		if p.maybe() {
+			slices.Reverse(options)
+		}
+		fmt.Fprintf(&b, "%s %s (%s)%s;\n", p.word("CREATE TABLE"), p.name(t.name), strings.Join(items, sep), strings.Join(options, ","))
 		for _, n := range sortedNames(t.indexes) {
 			ix := t.indexes[n]
 			var cols []string
@@ -412,6 +504,9 @@ func (p pen) sql(s *spec) string {
 				fmt.Fprintf(&b, "CREATE FUNCTION %s() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN RETURN OLD; END $$;\nCREATE TRIGGER %s BEFORE DELETE ON %s FOR EACH ROW EXECUTE FUNCTION %s();\n", name, name, p.name(t.name), name)
 			}
 		}
+	}
+	if p.engine == "sqlite" {
+		b.WriteString(p.extras(s))
 	}
 	return b.String()
 }
@@ -573,6 +668,11 @@ func randomPairs(t *testing.T, engine string, p places, runs int) {
 			old := newSpec(r)
 			young := old.mutate(r)
 			plain := pen{engine: engine}
+			if engine == "sqlite" {
+				own := rand.New(rand.NewPCG(seed, 8))
+				old.ages(own, nil)
+				young.ages(own, old)
+			}
 			switch r.IntN(12) { // sometimes everything is new, or everything goes
 			case 0:
 				old = &spec{}

@@ -4,6 +4,7 @@ import (
 	"database/sql"
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"sort"
 	"strings"
 	"testing"
@@ -30,6 +31,8 @@ func ask(t testing.TB, path, query string) string {
 // witness describes a database by the engine's own pragmas, which the program
 // does not use: columns, keys, references, indexes, and the texts of checks,
 // views and triggers without their layout.
+var saidText = regexp.MustCompile(`'(\w+)' as said`)
+
 func witness(t testing.TB, path string) []string {
 	t.Helper()
 	db, err := sql.Open("sqlite", "file:"+path+"?mode=ro")
@@ -74,7 +77,9 @@ func witness(t testing.TB, path string) []string {
 	for _, m := range rows("", "SELECT type, name, sql FROM sqlite_schema WHERE name NOT LIKE 'sqlite\\_%' ESCAPE '\\'") {
 		switch m[0] {
 		case "view", "trigger":
-			out = append(out, m[0]+" "+flat(m[2]))
+			// SQLite itself puts texts in double quotes into single ones when a
+			// column goes somewhere.
+			out = append(out, m[0]+" "+saidText.ReplaceAllString(flat(m[2]), "$1 as said"))
 		case "table":
 			if strings.HasPrefix(strings.ToUpper(m[2]), "CREATE VIRTUAL") {
 				out = append(out, "virtual "+flat(m[2]))

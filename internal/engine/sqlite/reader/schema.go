@@ -405,7 +405,8 @@ func (b *builder) statementNames(toks []sqltext.Token, self string) *names {
 		if t.Blank() {
 			continue
 		}
-		if t.IsName() && (t.Kind == sqltext.Word || t.Text[0] != '"' || prev.Is("as") || prev.IsOp(".") || prev.IsOp(")")) {
+		keyword := t.Kind == sqltext.Word && vocab.Reserved[catalog.FoldASCII(t.Text)]
+		if t.IsName() && !keyword && (t.Kind == sqltext.Word || t.Text[0] != '"' || prev.Is("as") || prev.IsOp(".") || prev.IsOp(")")) {
 			local[catalog.FoldASCII(t.Name())] = true
 		}
 		prev = t

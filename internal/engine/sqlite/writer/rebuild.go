@@ -50,6 +50,13 @@ func (w *Writer) rebuild(c *order.Change, changes []*compare.Item) *order.Action
 		}
 	}
 	a.Risks = append(a.Risks, strictRisks(c)...)
+	if o.Has("strict") && !old.Has("strict") { // a column that stays as it is can forbid it
+		for i, r := range a.Risks {
+			if was := old.Part(catalog.Column, r.On.Part); r.On.PartKind == catalog.Column && was != nil && !strictTypes[strings.ToUpper(was.Text("type"))] {
+				a.Risks[i].On = o.Ref()
+			}
+		}
+	}
 	into, from := w.copyLists(c)
 	text := tableSQL(o, o.Name)
 	under, named := reader.Unqualified(text, o.Name, tmp)

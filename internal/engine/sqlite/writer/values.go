@@ -94,6 +94,10 @@ var refused = map[string]string{
 	"BLOB":    "typeof(%[1]s) NOT IN ('blob', 'null')",
 }
 
+// strictTypes are the types that a STRICT table knows (SQLite: STRICT Tables,
+// section 2).
+var strictTypes = map[string]bool{"INT": true, "INTEGER": true, "REAL": true, "TEXT": true, "BLOB": true, "ANY": true}
+
 // strictRisks are the values that a STRICT table does not take, where the table
 // or a column's type was another before.
 func strictRisks(c *order.Change) []order.Risk {
