@@ -306,6 +306,7 @@ func BenchmarkBuild(b *testing.B) {
 
 func TestUnqualified(t *testing.T) {
 	for text, want := range map[string]string{
+		"CREATE TABLE t (a INT CHECK (t.'a' > 'a'))":        `CREATE TABLE new (a INT CHECK ("a" > 'a'))`,
 		"CREATE TABLE t (a INT CHECK (t.a > 0))":            "CREATE TABLE new (a INT CHECK (a > 0))",
 		"CREATE TABLE t (a INT CHECK (T . a > 0))":          "CREATE TABLE new (a INT CHECK (  a > 0))",
 		"CREATE TABLE t (a INT CHECK (a > 0))":              "",

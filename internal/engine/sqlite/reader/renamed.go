@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlite/vocab"
 )
 
@@ -57,6 +58,11 @@ func Unqualified(text, name, as string) (string, bool) {
 			if point < len(rest) && rest[point].IsOp(".") {
 				named = true
 				rest[point].Text = "" // what stands between them stays
+				for point++; point < len(rest) && rest[point].Blank(); point++ {
+				}
+				if point < len(rest) && rest[point].Kind == sqltext.String { // a name behind a point, and a text without it
+					rest[point].Text = sqltext.Always(rest[point].StringValue())
+				}
 				continue
 			}
 		}

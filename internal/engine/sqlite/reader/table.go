@@ -18,6 +18,8 @@ type tableParser struct {
 	// inline is what waits until all columns are known, since an expression
 	// may name any of them.
 	later []func()
+	// lastKey is the newest foreign key: when it is checked can be said apart.
+	lastKey *catalog.Object
 }
 
 // ParseTable reads CREATE TABLE (SQLite: CREATE TABLE).
@@ -231,6 +233,11 @@ func (t *tableParser) columnConstraint(col *catalog.Object, constraint string) e
 				col.Need(r, catalog.AspectType)
 			}
 		})
+	case t.Peek().Is("deferrable"), t.Peek().Is("initially"), t.Peek().Is("not") && t.PeekAfter(1).Is("deferrable"):
+		if rules := t.keyRules(); t.lastKey != nil {
+			t.lastKey.Remove("initially deferred")
+			t.lastKey.SetIf("initially deferred", rules.deferred)
+		}
 	case t.Take("on", "conflict"): // a second clause; SQLite takes it
 		t.Next()
 	default:
@@ -247,6 +254,9 @@ func (t *tableParser) conflict(o *catalog.Object) {
 	}
 }
 
+// defaultWords are the words that are no texts behind DEFAULT.
+var defaultWords = vocab.Words("null true false current_date current_time current_timestamp")
+
 func (t *tableParser) defaultValue(col *catalog.Object) error {
 	from := t.At
 	tok := t.Peek()
@@ -262,6 +272,11 @@ func (t *tableParser) defaultValue(col *catalog.Object) error {
 		t.Next()
 	}
 	toks := t.Toks[from:t.At]
+	if tok.IsName() && len(toks) == 1 && !defaultWords[catalog.FoldASCII(tok.Text)] {
+		// A word is a text (SQLite: CREATE TABLE, section 3.2, and parse.y).
+		col.Set("default", catalog.SQL(catalog.Piece{Text: tok.Text, Canon: sqltext.Literal(tok.Name())}))
+		return nil
+	}
 	t.later = append(t.later, func() {
 		// No name means anything in a default: a double-quoted text is a string.
 		n := names{known: func(string) bool { return false }}
@@ -430,6 +445,7 @@ func (t *tableParser) foreignKey(name string, cols []string, column string) erro
 			}
 		}
 	}
+	t.lastKey = o
 	rules := t.keyRules()
 	fold := func(l []string) []string {
 		var out []string
