@@ -82,6 +82,11 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 		return 0, err
 	}
 	now, fit, err := s.Fit(ctx, sc, target)
+	if errors.Is(err, engine.ErrHalfWritten) { // opening it for writing undoes what was half written
+		if err = s.settle(ctx, target); err == nil {
+			now, fit, err = s.Fit(ctx, sc, target)
+		}
+	}
 	if err != nil {
 		return 0, err
 	}
@@ -231,6 +236,19 @@ func (s *Session) checkEnd(ctx context.Context, sc *script.Script, target *place
 		return nil
 	}
 	return uncertain("not-as-promised", "the script ran to its end, but the target is not as it promises: %s; compare again", words.Join(list, 5))
+}
+
+// settle opens the target for writing once, and reads it.
+func (s *Session) settle(ctx context.Context, target *place.Place) error {
+	db, err := s.claim(ctx, target, false)
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	if _, err := db.Read(ctx); err != nil {
+		return Troubled("reading", "%s: %w", target.Label, err)
+	}
+	return nil
 }
 
 // claim opens the target for a run and keeps others from it.

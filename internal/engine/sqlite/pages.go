@@ -11,8 +11,10 @@ import (
 // Reading sqlite_schema straight from the file saves SQLite the parsing of the
 // whole schema, which is nine tenths of a read and grows faster than the
 // schema (SQLite: Database File Format, sections 1 and 2.6). It is right only
-// while nobody writes: without a write-ahead log, without a journal that waits
-// to be rolled back, and under the lock that readers hold.
+// while nobody writes: without a journal that waits to be rolled back, and under
+// the lock that readers hold; of a database with a write-ahead log while that is
+// not there, which is seen before and after. SQLite itself would make the log,
+// and could not where the folder cannot be written.
 
 // errNotPlain says that the file must be read through SQLite.
 var errNotPlain = errors.New("not to be read page by page")
@@ -29,6 +31,10 @@ func pageRows(path string) (rows []reader.Row, err error) {
 		if !readLock(f) {
 			return errNotPlain
 		}
+		before, err := f.Stat()
+		if err != nil {
+			return errNotPlain
+		}
 		// A journal may have appeared before the lock was ours.
 		if st, err := os.Stat(path + "-journal"); err == nil && st.Size() > 0 {
 			return errNotPlain
@@ -37,8 +43,11 @@ func pageRows(path string) (rows []reader.Row, err error) {
 		if err := p.header(); err != nil {
 			return err
 		}
-		err := p.table(1, 0)
+		err = p.table(1, 0)
 		rows = p.rows
+		if p.logged && err == nil && !undisturbed(path, f, before) {
+			return errNotPlain
+		}
 		return err
 	})
 	if err != nil {
@@ -47,8 +56,23 @@ func pageRows(path string) (rows []reader.Row, err error) {
 	return rows, nil
 }
 
+// undisturbed tells whether no write-ahead log was begun, and nothing written,
+// since the file was as before.
+func undisturbed(path string, f *os.File, before os.FileInfo) bool {
+	_, err := os.Stat(path + "-wal")
+	after, still := f.Stat()
+	return errors.Is(err, os.ErrNotExist) && still == nil && after.ModTime().Equal(before.ModTime()) && after.Size() == before.Size()
+}
+
+// logged tells whether a file says that it is written through a log.
+func logged(path string) bool {
+	h, err := Head(path, 20)
+	return err == nil && len(h) == 20 && h[18] == 2
+}
+
 type pager struct {
 	f      *os.File
+	logged bool // with a write-ahead log
 	size   int // of a page
 	usable int
 	pages  int
@@ -73,8 +97,9 @@ func (p *pager) header() error {
 		p.size = 65536
 	}
 	p.usable = p.size - int(h[20])
-	// 1: rollback journal; 2 would be a write-ahead log. Text must be UTF-8.
-	if h[18] != 1 || h[19] != 1 || binary.BigEndian.Uint32(h[56:]) > 1 || p.size < 512 || p.size&(p.size-1) != 0 || p.usable < 480 {
+	// 1: rollback journal; 2: write-ahead log. Text must be UTF-8.
+	p.logged = h[18] == 2
+	if h[18] < 1 || h[18] > 2 || h[19] != h[18] || binary.BigEndian.Uint32(h[56:]) > 1 || p.size < 512 || p.size&(p.size-1) != 0 || p.usable < 480 {
 		return errNotPlain
 	}
 	st, err := p.f.Stat()

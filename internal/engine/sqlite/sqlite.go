@@ -262,6 +262,11 @@ func (d *database) connect(ctx context.Context) error {
 		}
 	} else {
 		q.Add("_pragma", "query_only(1)")
+		// Who may only read makes a write-ahead log to read beside, and cannot
+		// take it away again.
+		if _, err := os.Stat(abs + "-wal"); errors.Is(err, os.ErrNotExist) && logged(abs) && writable(abs, false) == nil {
+			mode = "rw"
+		}
 	}
 	q.Set("mode", mode)
 	u := url.URL{Scheme: "file", Path: abs, RawQuery: q.Encode()}

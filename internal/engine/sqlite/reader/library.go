@@ -20,7 +20,7 @@ func Explain(err error) error {
 		return err
 	}
 	if e.Code() == sqlite3.SQLITE_READONLY_ROLLBACK || e.Code() == sqlite3.SQLITE_READONLY_RECOVERY {
-		return errors.New("a program was stopped while it wrote to it, and SQLite must first undo that; open it once for writing (sqlite3 FILE .schema) and try again")
+		return fmt.Errorf("%w, and SQLite must first undo that; open it once for writing (sqlite3 FILE .schema) and try again", engine.ErrHalfWritten)
 	}
 	switch e.Code() & 0xff {
 	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:

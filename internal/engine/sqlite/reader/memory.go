@@ -3,6 +3,7 @@ package reader
 import (
 	"database/sql"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,17 +12,15 @@ import (
 	"dappermirror/internal/engine/sqlite/vocab"
 )
 
-// memory is a database in memory that holds those objects of a text which a
-// later statement changes, with all they name and all that name them: SQLite
-// itself carries out ALTER TABLE. It is made when the first one comes, and
-// what it holds is read back at the end, or when a table got another name.
+// memory is a database in memory in which SQLite itself carries out a statement
+// that changes earlier ones (ALTER TABLE, CREATE TABLE … AS). For each it is made
+// anew and holds what that concerns: the thing it changes, what names it, and what
+// all of these name. So a statement costs what it concerns, not the whole text.
 type memory struct {
 	db     *sql.DB
 	loaded map[int]bool     // rows that are in it, by their place
 	names  map[int][]string // the relations a row's text names
 	users  map[string][]int // the rows that name a relation
-	behind bool             // the rows do not yet say what ALTER TABLE did
-	late   []int            // rows that came since and name what it holds
 	// originOf is where the rows it holds came from.
 	originOf map[string]*catalog.Origin
 }
@@ -29,6 +28,7 @@ type memory struct {
 func (m *memory) close() {
 	if m.db != nil {
 		m.db.Close()
+		m.db = nil
 	}
 }
 
@@ -44,73 +44,78 @@ func relations(text string) []string {
 	return slices.Compact(out)
 }
 
-// open makes the database and learns what names what.
-func (m *memory) open(t *textReader) error {
-	if m.db != nil {
-		return nil
-	}
-	db, err := sql.Open("sqlite", ":memory:")
-	if err != nil {
-		return err
-	}
-	db.SetMaxOpenConns(1)
-	m.db, m.loaded, m.names, m.users, m.originOf = db, map[int]bool{}, map[int][]string{}, map[string][]int{}, map[string]*catalog.Origin{}
-	for i := range t.rows {
-		m.added(t, i)
-	}
-	return nil
-}
-
-// added notes a new row.
+// added notes what a row names, once any statement wanted to know.
 func (m *memory) added(t *textReader, i int) {
-	if m.db == nil || t.rows[i].Type == "" {
+	if m.names == nil || t.rows[i].Type == "" {
 		return
 	}
 	m.names[i] = relations(t.rows[i].SQL)
 	for _, n := range m.names[i] {
 		m.users[n] = append(m.users[n], i)
-		if j, ok := t.at["relation "+n]; ok && m.loaded[j] && j != i {
-			m.late = append(m.late, i)
-		}
-	}
-	if slices.ContainsFunc(m.users[catalog.FoldASCII(t.rows[i].Name)], func(j int) bool { return m.loaded[j] }) {
-		m.late = append(m.late, i)
 	}
 }
 
-// load brings in what a statement concerns: everything it names, what names
-// that, and what those name in turn.
-func (m *memory) load(t *textReader, stmt string) error {
-	var batch []int
-	queue := m.late
-	m.late = nil
+// concerned are the rows that a statement concerns, by their place. changed is
+// the folded name of what it changes; "" where it only looks.
+func (m *memory) concerned(t *textReader, stmt, changed string) map[int]bool {
+	in := map[int]bool{}
+	var down func(i int)
+	down = func(i int) { // a row with all it names
+		if in[i] || t.rows[i].Type == "" {
+			return
+		}
+		in[i] = true
+		if t.rows[i].Type == "table" { // it can refer to what is not there
+			return
+		}
+		for _, n := range m.names[i] {
+			if j, ok := t.at["relation "+n]; ok {
+				down(j)
+			}
+		}
+	}
 	seen := map[string]bool{}
-	visit := func(n string) {
-		if j, ok := t.at["relation "+n]; ok && !seen[n] {
-			seen[n] = true
-			queue = append(queue, j)
-			if !m.loaded[j] {
-				queue = append(queue, m.users[n]...)
+	var up func(name string)
+	up = func(name string) { // all that names a thing, and a view in its stead
+		if seen[name] {
+			return
+		}
+		seen[name] = true
+		for _, i := range m.users[name] {
+			down(i)
+			if t.rows[i].Type == "view" {
+				up(catalog.FoldASCII(t.rows[i].Name))
 			}
 		}
 	}
 	for _, n := range relations(stmt) {
-		visit(n)
-	}
-	for len(queue) > 0 {
-		i := queue[0]
-		queue = queue[1:]
-		if m.loaded[i] || t.rows[i].Type == "" {
-			continue
-		}
-		m.loaded[i] = true
-		batch = append(batch, i)
-		for _, n := range m.names[i] {
-			visit(n)
+		if i, ok := t.at["relation "+n]; ok {
+			down(i)
 		}
 	}
+	if changed != "" {
+		up(changed)
+	}
+	return in
+}
+
+// hold makes the database and puts in what a statement concerns.
+func (m *memory) hold(t *textReader, stmt, changed string) error {
+	if m.names == nil {
+		m.names, m.users = map[int][]string{}, map[string][]int{}
+		for i := range t.rows {
+			m.added(t, i)
+		}
+	}
+	m.close()
+	db, err := sql.Open("sqlite", ":memory:")
+	if err != nil {
+		return err
+	}
+	db.SetMaxOpenConns(1)
+	m.db, m.loaded, m.originOf = db, m.concerned(t, stmt, changed), map[string]*catalog.Origin{}
 	rank := map[string]int{"table": 0, "view": 1, "index": 2, "trigger": 3}
-	slices.SortStableFunc(batch, func(a, b int) int {
+	batch := slices.SortedFunc(maps.Keys(m.loaded), func(a, b int) int {
 		if n := rank[t.rows[a].Type] - rank[t.rows[b].Type]; n != 0 {
 			return n
 		}
@@ -126,61 +131,25 @@ func (m *memory) load(t *textReader, stmt string) error {
 	return nil
 }
 
-// drop takes a row that is about to go out of the database as well.
-func (m *memory) drop(t *textReader, i int) error {
-	if m.db == nil || !m.loaded[i] {
-		return nil
-	}
-	if err := t.settle(); err != nil {
-		return err
-	}
-	r := t.rows[i]
-	_, err := m.db.ExecContext(t.ctx, "DROP "+r.Type+" "+sqltext.Always(r.Name))
-	if err != nil {
-		return Explain(err)
-	}
-	return nil
-}
-
 // alter carries out ALTER TABLE.
 func (t *textReader) alter(stmt, table string, origin *catalog.Origin) error {
-	i, ok := t.at[rowKey("table", table)]
-	if !ok {
+	if _, ok := t.at[rowKey("table", table)]; !ok {
 		return textError(origin, stmt, 0, "there is no table %s", sqltext.CommentSafe(table))
 	}
 	m := &t.memory
-	if err := m.open(t); err != nil {
+	if err := m.hold(t, stmt, catalog.FoldASCII(table)); err != nil {
 		return err
 	}
-	if err := m.load(t, stmt); err != nil {
-		return err
-	}
+	defer m.close()
 	if _, err := m.db.ExecContext(t.ctx, stmt); err != nil {
 		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
-	m.behind = true
-	more := relations(stmt) // it may name what the table did not
-	m.names[i] = append(m.names[i], more...)
-	for _, n := range more {
-		m.users[n] = append(m.users[n], i)
-	}
-	p := newParser(stmt)
-	for range 2 { // ALTER TABLE
-		p.Next()
-	}
-	if _, err := p.qualifiedName(); err == nil && p.Take("rename", "to") {
-		return t.settle()
-	}
-	return nil
+	return t.settle()
 }
 
 // settle lets the rows say what the database in memory has.
 func (t *textReader) settle() error {
 	m := &t.memory
-	if !m.behind {
-		return nil
-	}
-	m.behind = false
 	now, err := SchemaRows(t.ctx, m.db)
 	if err != nil {
 		return err
@@ -198,9 +167,12 @@ func (t *textReader) settle() error {
 		}
 		key := rowKey(r.Type, r.Name)
 		if i, ok := place[key]; ok {
-			r.Origin = t.rows[i].Origin
-			t.rows[i] = r
 			delete(place, key)
+			if r.SQL != t.rows[i].SQL {
+				r.Origin = t.rows[i].Origin
+				t.rows[i] = r
+				m.added(t, i)
+			}
 			continue
 		}
 		fresh = append(fresh, r)
@@ -209,7 +181,6 @@ func (t *textReader) settle() error {
 	origin := map[string]*catalog.Origin{}
 	for _, i := range place {
 		origin[t.rows[i].Type] = t.rows[i].Origin
-		delete(m.loaded, i)
 		t.remove(i)
 	}
 	for _, r := range fresh {
@@ -217,9 +188,7 @@ func (t *textReader) settle() error {
 			r.Origin = &catalog.Origin{File: "text", Line: 1, Column: 1}
 		}
 		t.add(r)
-		m.loaded[len(t.rows)-1] = true
 	}
-	m.late = nil
 	return nil
 }
 
@@ -236,12 +205,10 @@ func (t *textReader) createAs(name, stmt string, origin *catalog.Origin) error {
 	}
 	query := vocab.Statement(stmt[p.Peek().Pos:])
 	m := &t.memory
-	if err := m.open(t); err != nil {
+	if err := m.hold(t, query, ""); err != nil {
 		return err
 	}
-	if err := m.load(t, query); err != nil {
-		return err
-	}
+	defer m.close()
 	const view = "dapper_mirror_as"
 	if _, err := m.db.ExecContext(t.ctx, "CREATE TEMP VIEW "+view+" AS "+query); err != nil {
 		return textError(origin, stmt, 0, "%v", Explain(err))
@@ -265,9 +232,6 @@ func (t *textReader) createAs(name, stmt string, origin *catalog.Origin) error {
 		return textError(origin, stmt, 0, "%v", Explain(err))
 	}
 	rows.Close()
-	if _, err := m.db.ExecContext(t.ctx, "DROP VIEW temp."+view); err != nil {
-		return Explain(err)
-	}
 	t.add(Row{Type: "table", Name: name, Table: name, SQL: "CREATE TABLE " + sqltext.Always(name) + " (" + strings.Join(cols, ", ") + ")", Origin: origin})
 	return nil
 }

@@ -42,9 +42,6 @@ func ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, e
 			return nil, err
 		}
 	}
-	if err := t.settle(); err != nil {
-		return nil, err
-	}
 	rows := slices.DeleteFunc(t.rows, func(r Row) bool { return r.Type == "" })
 	c, err := Build(rows)
 	if err != nil {
@@ -255,9 +252,6 @@ func (t *textReader) drop(p *parser, sql string, origin *catalog.Origin) error {
 			return nil
 		}
 		return textError(origin, sql, 0, "there is no %s %s to drop", typ, sqltext.CommentSafe(name))
-	}
-	if err := t.memory.drop(t, i); err != nil {
-		return textError(origin, sql, 0, "%v", err)
 	}
 	t.remove(i)
 	if typ == "table" || typ == "view" {
