@@ -73,7 +73,7 @@ func logged(path string) bool {
 type pager struct {
 	f      *os.File
 	logged bool // with a write-ahead log
-	size   int // of a page
+	size   int  // of a page
 	usable int
 	pages  int
 	// seen are the pages that were read: a sound file refers to each once, so

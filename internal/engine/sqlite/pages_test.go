@@ -192,10 +192,21 @@ func texts(t testing.TB, parts ...string) (string, error) {
 // TestTextsLikeTheDatabase: a text, as written, in a folder in any order, or
 // with changes to what it made, is the database that running it makes.
 func TestTextsLikeTheDatabase(t *testing.T) {
+	var chain strings.Builder
+	for i := range 40 {
+		fmt.Fprintf(&chain, "CREATE TABLE c%d (id INTEGER PRIMARY KEY, up REFERENCES c%d (id), n); CREATE VIEW w%d AS SELECT a.id, b.n FROM c%d a JOIN c%d b ON a.up = b.id; CREATE TRIGGER g%d AFTER INSERT ON c%d BEGIN UPDATE c%d SET n = 1; END;\n", i, max(i-1, 0), i, i, max(i-1, 0), i, i, max(i-1, 0))
+	}
+	for i := range 40 {
+		fmt.Fprintf(&chain, "ALTER TABLE c%d ADD COLUMN more; ALTER TABLE c%d RENAME COLUMN n TO name; ALTER TABLE c%d RENAME COLUMN id TO key; ALTER TABLE c%d DROP COLUMN more;\n", i, i, i, i)
+		if i%7 == 3 {
+			fmt.Fprintf(&chain, "ALTER TABLE c%d RENAME TO d%d;\n", i, i)
+		}
+	}
 	for name, c := range map[string]struct {
 		run   string   // what SQLite runs
 		parts []string // the same as files
 	}{
+		"a chain":           {chain.String(), nil},
 		"as written":        {"CREATE TABLE a (x INTEGER PRIMARY KEY); CREATE VIEW v AS SELECT x FROM a", nil},
 		"rows between":      {"CREATE TABLE a (x TEXT); INSERT INTO a VALUES ('; CREATE TABLE z (q)'); UPDATE a SET x = 'b;'; CREATE INDEX i ON a (x); DELETE FROM a", nil},
 		"a trigger":         {"CREATE TABLE a (x); CREATE TRIGGER g AFTER INSERT ON a BEGIN SELECT CASE WHEN 1 THEN 2 END; SELECT ';'; END; CREATE TABLE b (y)", nil},

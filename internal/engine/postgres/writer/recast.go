@@ -86,7 +86,8 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	now, was := c.Source, c.Target
 	ref := now.Ref()
 	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{rowsPutAside(ref)},
-		SQL:   []string{fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), qualified(was))},
+		SQL: []string{fmt.Sprintf("LOCK TABLE %s IN ACCESS EXCLUSIVE MODE;", qualified(was)), // what is written while the rows are copied would be lost
+			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), qualified(was))},
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
 		Note:  "How a table is partitioned cannot be changed in place: it is made anew, and its rows come back."}
 	var kept []*catalog.Object

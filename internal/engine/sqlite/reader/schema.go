@@ -520,8 +520,53 @@ func (b *builder) view(r Row) error {
 	o := b.tables[catalog.FoldASCII(r.Name)]
 	v, toks := b.definition(p, h, o.ID)
 	o.Set("definition", v)
+	if names := outputNames(toks); slices.ContainsFunc(names, func(n string) bool { return n != catalog.FoldASCII(n) }) {
+		o.Set("output columns", catalog.List(names...))
+	}
 	b.needs(o, v, toks)
 	return nil
+}
+
+// outputNames are the names that a view itself gives to its columns, as written:
+// who reads it gets them so, whatever case means elsewhere.
+func outputNames(toks []sqltext.Token) []string {
+	sig := significant(toks)
+	var out []string
+	depth, selecting := 0, false
+	list := len(sig) > 0 && sig[0].IsOp("(") // of the view's head
+	for i, t := range sig {
+		ends := i+1 == len(sig) || sig[i+1].IsOp(",") || sig[i+1].IsOp(";") || sig[i+1].Is("from") || sig[i+1].IsOp(")")
+		switch {
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			depth--
+			list = list && depth > 0
+		case list && depth == 1 && t.IsName():
+			out = append(out, t.Name())
+		case depth > 0:
+		case t.Is("select"):
+			selecting = true
+		case t.Is("from"):
+			return out
+		case selecting && ends && i > 0 && (t.IsName() || t.Kind == sqltext.String) && named(sig[i-1]):
+			name := t.Name()
+			if t.Kind == sqltext.String {
+				name = t.StringValue()
+			}
+			out = append(out, name)
+		}
+	}
+	return out
+}
+
+// named tells whether what follows a token can only be a name for the value
+// before it.
+func named(before sqltext.Token) bool {
+	if before.Kind == sqltext.Word && vocab.Reserved[catalog.FoldASCII(before.Text)] {
+		return before.Is("as") || before.Is("null")
+	}
+	return before.Kind != sqltext.Op || before.IsOp(")")
 }
 
 func (b *builder) trigger(r Row) error {
