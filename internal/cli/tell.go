@@ -30,6 +30,8 @@ func (a *app) tell(e work.Event) {
 		a.idle = a.working(map[work.Doing]string{work.ReadingBoth: "reading both sides", work.AskingRows: "asking the target's rows", work.Rehearsing: "rehearsing"}[e.Doing])
 	case work.Idle:
 		a.idle()
+	case work.NotAsked:
+		a.note("not counted  the %s differ; --include %s compares them", e.Group, e.Group)
 	case work.Ordering:
 		a.detail("ordering the steps for %s", words.Number(e.Differences, "difference", "differences"))
 	case work.Stuck:

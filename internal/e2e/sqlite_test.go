@@ -3,6 +3,7 @@ package e2e
 import (
 	"database/sql"
 	"fmt"
+	"os"
 	"path/filepath"
 	"regexp"
 	"sort"
@@ -112,4 +113,37 @@ func witness(t testing.TB, path string) []string {
 func flat(s string) string {
 	s = strings.NewReplacer(`"`, "", "`", "", "[", "", "]", "", "(", " ( ", ")", " ) ", ",", " , ", ";", " ; ").Replace(s)
 	return strings.ToLower(strings.Join(strings.Fields(s), " "))
+}
+
+// TestFileVersions: the numbers in a file's header count when they are asked for,
+// from every kind of place, and are spoken of when they differ.
+func TestFileVersions(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	lite(t, dir, "dev.db", "PRAGMA user_version = 7; PRAGMA application_id = -5; CREATE TABLE berth (id INTEGER PRIMARY KEY);")
+	lite(t, dir, "live.db", "PRAGMA journal_mode=WAL; PRAGMA user_version = 3; CREATE TABLE berth (id INTEGER PRIMARY KEY);")
+	write(t, dir, "dev.sql", "PRAGMA application_id(-5); CREATE TABLE berth (id INTEGER PRIMARY KEY);\nPRAGMA user_version=7; PRAGMA user_version;")
+	want(t, 0, dir, "capture", "dev.db", "-o", "dev.json")
+	if r := want(t, 0, dir, "compare", "dev.db", "live.db"); !strings.Contains(r.errout, "--include versions") {
+		t.Errorf("it is not said: %s", r.errout)
+	}
+	if r := want(t, 0, dir, "compare", "dev.db", "dev.json"); strings.Contains(r.errout, "versions") {
+		t.Errorf("it is said: %s", r.errout)
+	}
+	for _, place := range []string{"dev.sql", "dev.json"} {
+		answers(t, 0, dir, "dev.db", place, "--include", "versions")
+		answers(t, 1, dir, place, "live.db", "--include", "versions")
+	}
+	want(t, 0, dir, "script", "dev.db", "live.db", "--include", "versions", "-o", "up.sql", "--backout", "down.sql", "--rehearse")
+	for _, step := range []struct{ file, numbers string }{{"up.sql", "7\n-5"}, {"down.sql", "3\n0"}} {
+		want(t, 0, dir, "apply", step.file, "live.db", "--yes")
+		if got := strings.TrimSpace(ask(t, filepath.Join(dir, "live.db"), "PRAGMA user_version; PRAGMA application_id")); got != step.numbers {
+			t.Errorf("%s: %s", step.file, got)
+		}
+	}
+	for _, f := range []string{"live.db-wal", "live.db-shm"} {
+		if _, err := os.Stat(filepath.Join(dir, f)); err == nil {
+			t.Errorf("%s was left", f)
+		}
+	}
 }

@@ -12,6 +12,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -89,7 +90,30 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		return nil, err
 	}
 	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
+	s.tellNotAsked(p)
 	return p, nil
+}
+
+// tellNotAsked speaks of what differs without counting, where its kind wants it.
+func (s *Session) tellNotAsked(p *Pair) {
+	for _, k := range p.Target.Engine.Kinds().List {
+		if !k.Told {
+			continue
+		}
+		for _, c := range []*catalog.Catalog{p.Comparison.Source, p.Comparison.Target} {
+			for _, o := range c.Objects {
+				if o.Kind != k.Kind || o.Group == "" || p.Options.Groups[o.Group] {
+					continue
+				}
+				groups := map[string]bool{o.Group: true}
+				a, b := p.Comparison.Source.Find(o.Ref()), p.Comparison.Target.Find(o.Ref())
+				if a == nil || b == nil || judge.Fingerprint(a, groups) != judge.Fingerprint(b, groups) {
+					s.Tell(NotAsked{o.Ref(), o.Group})
+					return
+				}
+			}
+		}
+	}
 }
 
 // CompareEach compares a source with several targets, one after the other, and

@@ -42,6 +42,12 @@ type (
 		Title    string
 	}
 
+	// NotAsked is a thing that differs, and counts only with its group.
+	NotAsked struct {
+		What  catalog.Ref
+		Group string
+	}
+
 	// NothingToDo says that the target is as the script would leave it.
 	NothingToDo struct{}
 	// GoingOn says with which step a run goes on that stopped half way.

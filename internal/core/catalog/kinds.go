@@ -26,6 +26,9 @@ type KindInfo struct {
 	// Notable parts are counted as objects are when a catalog is summed up:
 	// they could as well be objects of their own.
 	Notable bool
+	// Told objects are spoken of when they differ, also where their group was not
+	// asked for.
+	Told bool
 	// DefinedBy are the facts that make a nameless or differently named part
 	// the same as another: nothing refers to it by its name.
 	DefinedBy []string

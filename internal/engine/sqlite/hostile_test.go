@@ -12,6 +12,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlite/vocab"
 	"dappermirror/internal/fuzzing"
 )
 
@@ -68,7 +69,7 @@ func TestCraftedPages(t *testing.T) {
 			}
 			func() {
 				defer fuzzing.Bound()()
-				if _, err := pageRows(path); !errors.Is(err, errNotPlain) {
+				if _, err := pageRowsOf(path); !errors.Is(err, errNotPlain) {
 					t.Errorf("it was read: %v", err)
 				}
 			}()
@@ -181,5 +182,16 @@ func TestDeepAndLong(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 			}
 		}()
+	}
+}
+
+// TestNumbersAreNumbers: what a capture says is in a file's header is a number.
+func TestNumbersAreNumbers(t *testing.T) {
+	for value, ok := range map[string]bool{"7": true, "-5": true, "7; DROP TABLE berth": false, "": false, "99999999999": false} {
+		o := vocab.File(1, 0)
+		o.Set(vocab.UserVersion, catalog.Scalar(value))
+		if err := (Engine{}).Verify(o); (err == nil) != ok {
+			t.Errorf("%q: %v", value, err)
+		}
 	}
 }

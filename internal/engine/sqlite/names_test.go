@@ -13,3 +13,9 @@ var (
 	renamed    = reader.Renamed
 	schemaRows = reader.SchemaRows
 )
+
+// pageRowsOf are the rows that are read page by page.
+func pageRowsOf(path string) ([]Row, error) {
+	rows, _, err := pageRows(path)
+	return rows, err
+}

@@ -21,10 +21,10 @@ var errNotPlain = errors.New("not to be read page by page")
 
 // pageRows reads the rows of sqlite_schema from the file. It answers
 // errNotPlain whenever SQLite itself should read.
-func pageRows(path string) (rows []reader.Row, err error) {
+func pageRows(path string) (rows []reader.Row, numbers [2]int32, err error) {
 	for _, suffix := range []string{"-journal", "-wal"} {
 		if st, err := os.Stat(path + suffix); err == nil && st.Size() > 0 {
-			return nil, errNotPlain
+			return nil, numbers, errNotPlain
 		}
 	}
 	err = openBeside(path, os.O_RDONLY, func(f *os.File) error {
@@ -44,16 +44,16 @@ func pageRows(path string) (rows []reader.Row, err error) {
 			return err
 		}
 		err = p.table(1, 0)
-		rows = p.rows
+		rows, numbers = p.rows, p.numbers
 		if p.logged && err == nil && !undisturbed(path, f, before) {
 			return errNotPlain
 		}
 		return err
 	})
 	if err != nil {
-		return nil, errNotPlain
+		return nil, numbers, errNotPlain
 	}
-	return rows, nil
+	return rows, numbers, nil
 }
 
 // undisturbed tells whether no write-ahead log was begun, and nothing written,
@@ -80,6 +80,8 @@ type pager struct {
 	// that a crafted one costs no more than its own size.
 	seen []bool
 	rows []reader.Row
+	// numbers are the user version and the application id.
+	numbers [2]int32
 	// buffers are the pages of the way down the tree, one a level, and one for
 	// overflow.
 	buffers  [][]byte
@@ -99,6 +101,7 @@ func (p *pager) header() error {
 	p.usable = p.size - int(h[20])
 	// 1: rollback journal; 2: write-ahead log. Text must be UTF-8.
 	p.logged = h[18] == 2
+	p.numbers = [2]int32{int32(binary.BigEndian.Uint32(h[60:])), int32(binary.BigEndian.Uint32(h[68:]))}
 	if h[18] < 1 || h[18] > 2 || h[19] != h[18] || binary.BigEndian.Uint32(h[56:]) > 1 || p.size < 512 || p.size&(p.size-1) != 0 || p.usable < 480 {
 		return errNotPlain
 	}

@@ -64,7 +64,7 @@ func TestPagesAgainstLibrary(t *testing.T) {
 					t.Fatal(err)
 				}
 				db.Close()
-				got, err := pageRows(path)
+				got, err := pageRowsOf(path)
 				if n == 0 && errors.Is(err, errNotPlain) {
 					return // an empty file
 				}
@@ -96,11 +96,11 @@ func TestPagesWhenNotPlain(t *testing.T) {
 	}
 	plain, db := make("plain.db")
 	db.Close()
-	if _, err := pageRows(plain); err != nil {
+	if _, err := pageRowsOf(plain); err != nil {
 		t.Errorf("a plain file: %v", err)
 	}
 	release := holdOpen(plain)
-	if _, err := pageRows(plain); !errors.Is(err, errNotPlain) {
+	if _, err := pageRowsOf(plain); !errors.Is(err, errNotPlain) {
 		t.Errorf("a file this process has open: %v", err)
 	}
 	release()
@@ -119,7 +119,7 @@ func TestPagesWhenNotPlain(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, path := range []string{wal, utf16, journal, filepath.Join(dir, "gone.db")} {
-		if _, err := pageRows(path); !errors.Is(err, errNotPlain) {
+		if _, err := pageRowsOf(path); !errors.Is(err, errNotPlain) {
 			t.Errorf("%s: %v", filepath.Base(path), err)
 		}
 	}
@@ -160,7 +160,7 @@ func FuzzPages(f *testing.F) {
 		if err := os.WriteFile(file, data, 0o644); err != nil {
 			t.Fatal(err)
 		}
-		rows, err := pageRows(file)
+		rows, err := pageRowsOf(file)
 		if err != nil {
 			return
 		}

@@ -38,7 +38,8 @@ func (Engine) Name() string { return "sqlite" }
 // Classes implements engine.Engine.
 func (Engine) Classes() map[string]engine.Class { return classes }
 
-var classes = map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "pragma": engine.Passing, "select": engine.Passing}
+var classes = map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits, "pragma": engine.Passing, "select": engine.Passing,
+	"pragma user_version": engine.Lasting, "pragma application_id": engine.Lasting}
 
 // Title implements engine.Engine.
 func (Engine) Title() string { return "SQLite" }
@@ -54,8 +55,8 @@ func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 // Schemes implements engine.Engine.
 func (Engine) Schemes() []string { return []string{"sqlite"} }
 
-// Groups implements engine.Engine: nothing in SQLite belongs to anybody.
-func (Engine) Groups() []string { return nil }
+// Groups implements engine.Engine.
+func (Engine) Groups() []string { return []string{vocab.Versions} }
 
 // Blank implements engine.Engine.
 func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }
@@ -207,6 +208,7 @@ type database struct {
 	conn     *sql.Conn // nil until the library is needed
 	released func()
 	claimed  *os.File
+	numbers  [2]int32 // user version and application id, as they were read
 }
 
 // Open implements engine.Engine. The address is a file.
@@ -325,6 +327,10 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 		return nil, err
 	}
 	c.Version = Version()
+	if o := vocab.File(d.numbers[0], d.numbers[1]); o != nil {
+		c.Add(o)
+		c.Sort()
+	}
 	return c, nil
 }
 
@@ -332,12 +338,18 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 // library.
 func (d *database) rows(ctx context.Context) ([]reader.Row, error) {
 	if d.conn == nil {
-		if rows, err := pageRows(d.path); err == nil {
+		if rows, numbers, err := pageRows(d.path); err == nil {
+			d.numbers = numbers
 			return rows, nil
 		}
 	}
 	if err := d.connect(ctx); err != nil {
 		return nil, err
+	}
+	for i, pragma := range []string{"user_version", "application_id"} {
+		if err := d.conn.QueryRowContext(ctx, "PRAGMA "+pragma).Scan(&d.numbers[i]); err != nil {
+			return nil, reader.Explain(err)
+		}
 	}
 	return reader.SchemaRows(ctx, d.conn)
 }

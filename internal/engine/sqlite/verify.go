@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"fmt"
+	"strconv"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
@@ -18,6 +19,11 @@ func (Engine) Verify(o *catalog.Object) error {
 	return engine.VerifyEach(o, func(kind catalog.Kind, name string, p *catalog.Property) error {
 		whole := p.Name == "sql" || p.Name == "definition"
 		switch {
+		case kind == vocab.Database:
+			if _, err := strconv.ParseInt(p.Value.String(), 10, 32); err != nil {
+				return fmt.Errorf("it is no number: %w", err)
+			}
+			return nil
 		case whole && storedTypes[kind] != "":
 			return reader.Closed(reader.Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
 		case p.Value.Form == catalog.FormSQL, p.Name == "type":

@@ -40,22 +40,12 @@ func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
 	if slices.ContainsFunc(rows, func(r Row) bool { return r.Name == "sqlite_stat1" }) {
 		c.Limits = map[string]int64{vocab.Statistics: 1}
 	}
-	var virtual []*catalog.Object
+	virtual, err := b.virtual(rows)
+	if err != nil {
+		return nil, err
+	}
 	var groups []*group
 	byTable := map[string]*group{}
-	for _, r := range rows {
-		if r.Type != "table" {
-			continue
-		}
-		if isVirtual(r.SQL) {
-			o, err := parseVirtual(r.SQL, r.Name)
-			if err != nil {
-				return nil, objectError(r, err)
-			}
-			virtual = append(virtual, o)
-			b.add(o)
-		}
-	}
 	for _, r := range rows {
 		if r.Type != "table" || isVirtual(r.SQL) || strings.HasPrefix(catalog.FoldASCII(r.Name), "sqlite_") || isShadow(r.Name, virtual) {
 			continue
@@ -77,7 +67,9 @@ func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
 		}
 	}
 	if lazy {
-		return b.stubs(rows, groups), nil
+		c := b.stubs(rows, groups)
+		b.contents(virtual)
+		return c, nil
 	}
 	if err := parseGroups(groups); err != nil {
 		return nil, err
@@ -91,6 +83,7 @@ func Read(rows []Row, lazy bool) (*catalog.Catalog, error) {
 		}
 	}
 	// All names are known from here on.
+	b.contents(virtual)
 	for _, r := range rows {
 		var err error
 		switch r.Type {
@@ -124,6 +117,42 @@ func (b *builder) origins(rows []Row) {
 				}
 			default:
 				o.Origin = r.Origin
+			}
+		}
+	}
+}
+
+// virtual reads the virtual tables, which tell what tables are their own.
+func (b *builder) virtual(rows []Row) ([]*catalog.Object, error) {
+	var out []*catalog.Object
+	for _, r := range rows {
+		if r.Type != "table" || !isVirtual(r.SQL) {
+			continue
+		}
+		o, err := parseVirtual(r.SQL, r.Name)
+		if err != nil {
+			return nil, objectError(r, err)
+		}
+		out = append(out, o)
+		b.add(o)
+	}
+	return out, nil
+}
+
+// contents lets full-text tables need what their rows are kept in.
+func (b *builder) contents(virtual []*catalog.Object) {
+	for _, o := range virtual {
+		for _, arg := range o.List("written arguments") {
+			sig := sqltext.Significant(vocab.Dialect, arg)
+			if len(sig) != 3 || !sig[0].Is("content") || !sig[1].IsOp("=") {
+				continue
+			}
+			name := sig[2].Name()
+			if sig[2].Kind == sqltext.String {
+				name = sig[2].StringValue()
+			}
+			if t := b.tables[catalog.FoldASCII(name)]; t != nil && t != o {
+				o.Need(t.Ref(), catalog.AspectRowType)
 			}
 		}
 	}

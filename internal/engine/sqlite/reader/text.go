@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -48,6 +49,10 @@ func ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, e
 		return nil, err
 	}
 	c.Version = "text"
+	if o := vocab.File(t.numbers[0], t.numbers[1]); o != nil {
+		c.Add(o)
+		c.Sort()
+	}
 	return c, nil
 }
 
@@ -57,6 +62,8 @@ type textReader struct {
 	at     map[string]int // by space and folded name: index in rows
 	later  []pending
 	memory memory
+	// numbers are the user version and the application id.
+	numbers [2]int32
 }
 
 type pending struct {
@@ -142,10 +149,31 @@ func (t *textReader) statement(sql string, origin *catalog.Origin) error {
 		return textError(origin, sql, 0, "%s is refused: a text may not touch files", strings.ToUpper(word))
 	case word == "insert" && intoSchema(p):
 		return t.virtual(sql, origin)
+	case word == "pragma" && (p.PeekAfter(1).Is("user_version") || p.PeekAfter(1).Is("application_id")):
+		return t.number(p)
 	case word == "pragma" && p.PeekAfter(1).Is("writable_schema"), passedOver[word]:
 		return nil // pragmas are never run
 	}
 	return textError(origin, sql, 0, "no statement of SQLite begins with %q", sqltext.CommentSafe(p.Peek().Text))
+}
+
+// number takes a number for the file's header out of a pragma.
+func (t *textReader) number(p *parser) error {
+	p.Next()
+	which := 0
+	if p.Next().Is("application_id") {
+		which = 1
+	}
+	text := ""
+	for !p.End() {
+		if tok := p.Next(); tok.Kind == sqltext.Number || tok.IsOp("-") {
+			text += tok.Text
+		}
+	}
+	if n, err := strconv.ParseInt(text, 0, 64); err == nil { // else it only asks
+		t.numbers[which] = int32(n)
+	}
+	return nil
 }
 
 // qualifiedName reads a name, with or without its schema.

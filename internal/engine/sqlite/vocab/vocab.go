@@ -3,6 +3,7 @@
 package vocab
 
 import (
+	"strconv"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -12,13 +13,41 @@ import (
 // Dialect is how SQLite's SQL, and its shell, read a text.
 var Dialect = sqltext.Dialect{Backtick: true, Bracket: true, LineEnders: true, Command: ".", OpenComment: true, TriggerEnds: true}
 
-var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.View, catalog.Trigger},
+// Database is the file itself: numbers in its header that its applications set
+// (SQLite: Database File Format, section 1.3). They count with --include versions.
+const (
+	Database    catalog.Kind = "database"
+	Versions                 = "versions"
+	UserVersion              = "user version"
+	AppID                    = "application id"
+)
+
+// File is a database with these numbers in its header; nil where there are none.
+func File(user, application int32) *catalog.Object {
+	if user == 0 && application == 0 {
+		return nil
+	}
+	o := &catalog.Object{Kind: Database, Name: "main", Group: Versions}
+	for _, n := range []struct {
+		name  string
+		value int32
+	}{{UserVersion, user}, {AppID, application}} {
+		if n.value != 0 {
+			o.Set(n.name, catalog.Scalar(strconv.Itoa(int(n.value))))
+		}
+	}
+	return o
+}
+
+// Kinds are those that SQLite has, with what is done with each.
+var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, catalog.View, catalog.Trigger, Database},
 	[]catalog.KindInfo{
 		{Kind: catalog.Table, Note: "changed in place where ALTER TABLE can, else rebuilt with its rows"},
 		{Kind: catalog.VirtualTable, Note: "dropped and made anew; its shadow tables are its own"},
 		{Kind: catalog.Column, Note: "type, NOT NULL, default, collation, generated"}, {Kind: catalog.PrimaryKey}, {Kind: catalog.Unique, DefinedBy: []string{"columns"}}, {Kind: catalog.Check, DefinedBy: []string{"expression"}},
 		{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "references"}},
 		{Kind: catalog.Index, DefinedBy: []string{"unique", "columns", "where"}, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
+		{Kind: Database, Note: "user_version and application_id, with --include versions", Told: true},
 	})
 
 // Statistics is, among the limits of a structure, whether ANALYZE was ever run:

@@ -66,6 +66,8 @@ func composed(o *catalog.Object, as string) string {
 func Definition(o *catalog.Object) string {
 	var b strings.Builder
 	switch o.Kind {
+	case vocab.Database:
+		return strings.Join(numbers(o, nil).SQL, "\n")
 	case catalog.Table:
 		b.WriteString(vocab.Statement(composed(o, o.Name))) // so that layout does not matter
 	case catalog.VirtualTable:

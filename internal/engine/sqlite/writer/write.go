@@ -50,6 +50,9 @@ func relation(o *catalog.Object) []order.Name {
 // triggers.
 func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
+	if o.Kind == vocab.Database {
+		return []*order.Action{numbers(o, nil)}
+	}
 	a := &order.Action{About: o.Ref(), Title: "create " + o.Kind.Title() + " " + o.Name, Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: relation(o)}
 	for _, p := range o.Parts {
 		if vocab.Inline(p.Kind) {
@@ -61,6 +64,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 		a.SQL = createExactly("table", o.Name, tableSQL(o, o.Name))
 	case catalog.VirtualTable:
 		a.SQL = []string{vocab.Statement(virtualSQL(o, o.Name))}
+		if content := option(o, "content"); content != "" && content != "''" && strings.HasPrefix(o.Text("module"), "fts") {
+			// The rows are in another table; without them in its index the next
+			// change of one damages it (SQLite FTS5: External Content Tables).
+			a.SQL = append(a.SQL, fmt.Sprintf("INSERT INTO %[1]s (%[1]s) VALUES ('rebuild');", vocab.Quote(o.Name)))
+		}
 	default:
 		a.SQL = createExactly("view", o.Name, o.Text("definition"))
 	}
@@ -103,6 +111,9 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 // Drop removes a table or view; its indexes and triggers go with it.
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
+	if o.Kind == vocab.Database {
+		return []*order.Action{numbers(nil, o)}
+	}
 	a := &order.Action{About: o.Ref(), Title: "drop " + o.Kind.Title() + " " + o.Name, Removes: []catalog.Ref{o.Ref()}, Frees: relation(o), Late: c.Source == nil}
 	verb := "TABLE"
 	if o.Kind == catalog.View {
@@ -126,6 +137,9 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
 	var out []*order.Action
 	gone := map[*compare.Item]bool{}
+	if o.Kind == vocab.Database {
+		return []*order.Action{numbers(o, c.Target)}, true
+	}
 	if o.Kind == catalog.View {
 		if len(c.Properties) > 0 {
 			return nil, false
@@ -162,6 +176,28 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		}
 	}
 	return out, true
+}
+
+// numbers sets the numbers in the header of the file.
+func numbers(now, was *catalog.Object) *order.Action {
+	a := &order.Action{Title: "set the versions of the file"}
+	if now != nil {
+		a.About, a.Makes = now.Ref(), []catalog.Ref{now.Ref()}
+	} else {
+		a.About, a.Removes = was.Ref(), []catalog.Ref{was.Ref()}
+	}
+	for _, n := range [][2]string{{vocab.UserVersion, "user_version"}, {vocab.AppID, "application_id"}} {
+		value := func(o *catalog.Object) string {
+			if o == nil || !o.Has(n[0]) {
+				return "0"
+			}
+			return o.Text(n[0])
+		}
+		if value(now) != value(was) {
+			a.SQL = append(a.SQL, fmt.Sprintf("PRAGMA %s = %s;", n[1], value(now)))
+		}
+	}
+	return a
 }
 
 // alterTable changes the columns and constraints of a table.
