@@ -88,12 +88,33 @@ CREATE TABLE berth (id INTEGER PRIMARY KEY); INSERT INTO berth VALUES (1), (2);
 --- source
 CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT NOT NULL);
 --- says 2 rows would have no value
---- case another type in a strict table may fail
+--- case values that a strict table takes
 --- target
-CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER); INSERT INTO berth VALUES (1, '12');
+CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER, x); INSERT INTO berth VALUES (1, '12', '13');
+--- source
+CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER, x TEXT) STRICT;
+--- says none of 1 row holds a value of another type
+--- case another type in a strict table
+--- exit 3
+--- target
+CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER); INSERT INTO berth VALUES (1, 'twelve'), (2, 12), (3, 2.5);
 --- source
 CREATE TABLE berth (id INTEGER PRIMARY KEY, n INTEGER) STRICT;
---- says may-fail
+--- says 2 of 3 rows hold a value of another type
+--- case rows share a key that lets them go
+--- exit 3
+--- target
+CREATE TABLE berth (id INTEGER PRIMARY KEY, k TEXT); INSERT INTO berth VALUES (1, 'a'), (2, 'a'), (3, 'b');
+--- source
+CREATE TABLE berth (id INTEGER PRIMARY KEY, k TEXT UNIQUE ON CONFLICT REPLACE);
+--- says loss: of rows of table berth that have the same k all but one (ON CONFLICT REPLACE): 2 of 3 rows share their key with another
+--- case rows that share no key yet
+--- target
+CREATE TABLE berth (id INTEGER PRIMARY KEY, k TEXT); INSERT INTO berth VALUES (1, 'a'), (2, 'b');
+--- source
+CREATE TABLE berth (id INTEGER PRIMARY KEY, k TEXT UNIQUE ON CONFLICT IGNORE);
+--- trips INSERT INTO berth VALUES (3, 'a')
+--- keep SELECT count(*) FROM berth
 --- case a virtual table is held back, whatever it says it holds
 --- exit 3
 --- target
