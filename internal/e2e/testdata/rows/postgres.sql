@@ -75,7 +75,7 @@ CREATE TABLE vessel (id int, name varchar(5), dues numeric(8,1), seen date);
 --- says the time of day is cut off: 1 of 2 rows holds a value that would change
 --- case values that fit
 --- target
-CREATE TABLE vessel (id int, name varchar(20), n bigint, t text); INSERT INTO vessel VALUES (1, 'Eel', 7, ' 12 ');
+CREATE TABLE vessel (id int, name varchar(20), n bigint, t text); INSERT INTO vessel VALUES (1, 'Eel', 7, '12');
 --- source
 CREATE TABLE vessel (id int, name varchar(5), n smallint, t int);
 --- says none of 1 row holds a value that would change; the script stops

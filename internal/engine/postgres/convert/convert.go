@@ -15,7 +15,10 @@ import (
 type Conversion struct {
 	Possible bool
 	Via      string // USING expression, $ for the column; "" where none is needed
-	Risks    []Risk
+	// Back leads back, $ for what Via gives: a value is kept that comes back as it
+	// was. It is "" where no way does.
+	Back  string
+	Risks []Risk
 }
 
 // Risk is what can go wrong with the values on the way.
@@ -44,10 +47,47 @@ var classes = map[string]class{
 	"macaddr": {"mac", 1}, "macaddr8": {"mac", 2},
 }
 
-// family pairs between which an explicit cast exists.
-var crossCasts = map[[2]string]bool{
-	{"number", "money"}: true, {"money", "number"}: true, {"time", "clock"}: true, {"clock", "interval"}: true, {"interval", "clock"}: true,
-	{"boolean", "number"}: true, {"number", "boolean"}: true, {"number", "bit"}: true, {"bit", "number"}: true, {"xml", "text"}: true,
+// crossCast is a way from one family of types to another, with the types it goes
+// through there and back, "" for none (PostgreSQL: pg_cast has casts for some
+// types of a family only). Without a way back something is always lost.
+type crossCast struct {
+	through, back string
+	oneway        bool
+}
+
+var crossCasts = map[[2]string]crossCast{
+	{"number", "money"}: {through: "numeric", back: "numeric"}, {"money", "number"}: {through: "numeric", back: "numeric"},
+	{"boolean", "number"}: {through: "integer", back: "integer"}, {"number", "boolean"}: {through: "integer", back: "integer"},
+	{"time", "clock"}: {oneway: true}, {"clock", "interval"}: {}, {"interval", "clock"}: {through: "time", back: "time"},
+	{"number", "bit"}: {}, {"bit", "number"}: {},
+}
+
+// cross finds the way between two families.
+func cross(fb, tb, from, to string) (Conversion, bool) {
+	fc, tc := classes[fb], classes[tb]
+	c, ok := crossCasts[[2]string{fc.family, tc.family}]
+	switch { // casts that are not there
+	case !ok, (tc.family == "bit" || fc.family == "bit") && (fb != "integer" && fb != "bigint" && fb != "bit" || tb != "integer" && tb != "bigint" && tb != "bit"), fb == "date" && tc.family == "clock":
+		return Conversion{}, false
+	case fb == "timestamp without time zone" && tb == "time with time zone":
+		c.through = "timestamp with time zone"
+	case fb == "time with time zone": // what it is away from UTC goes
+		c.through, c.oneway = "time", true
+	}
+	step := func(through, end string) string {
+		if through == "" || through == end {
+			return "$::" + end
+		}
+		return "$::" + through + "::" + end
+	}
+	cv := Conversion{Possible: true, Via: step(c.through, to), Risks: []Risk{{order.Loss, "values are cut to what " + to + " can hold"}, {order.MayFail, "fails when a value does not fit"}, {order.Rewrite, "the table is copied while everything on it waits"}}}
+	if !c.oneway {
+		cv.Back = step(c.back, from)
+	}
+	if _, tm, _ := SplitType(to); fc.family == "boolean" && !(tb == "numeric" && tm != "" && coarse(tm)) { // 0 and 1 fit everywhere, and lead back
+		cv.Risks = cv.Risks[2:]
+	}
+	return cv, true
 }
 
 // SplitType cuts a type as format_type prints it: "numeric(10,2)[]".
@@ -63,6 +103,9 @@ func SplitType(t string) (base, modifier string, array bool) {
 			base = strings.TrimSpace(base[:i]) + base[j+1:]
 		}
 	}
+	if fields, ok := strings.CutPrefix(base, "interval "); ok { // "interval day to second(3)"
+		base, modifier = "interval", strings.TrimSpace(fields+" "+modifier)
+	}
 	return base, modifier, array
 }
 
@@ -70,7 +113,7 @@ func SplitType(t string) (base, modifier string, array bool) {
 // database's own types are.
 func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 	if from == to {
-		return Conversion{Possible: true, Risks: []Risk{{order.Lock, "the indexes on it are built anew"}}}
+		return Conversion{Possible: true, Back: "$", Risks: []Risk{{order.Lock, "the indexes on it are built anew"}}}
 	}
 	fb, fm, fa := SplitType(from)
 	tb, tm, ta := SplitType(to)
@@ -82,11 +125,11 @@ func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 	if td != "" {
 		tb, tm, _ = SplitType(td)
 	}
-	cv := Conversion{Possible: true, Via: "$::" + to}
+	cv := Conversion{Possible: true, Via: "$::" + to, Back: "$::" + from}
 	rewrite := Risk{order.Rewrite, "the table is copied while everything on it waits"}
 	if fa != ta {
 		if IsText(tb) && !ta {
-			return Conversion{Possible: true, Via: "$::" + to, Risks: []Risk{rewrite}}
+			return Conversion{Possible: true, Via: "$::" + to, Back: "$::" + from, Risks: []Risk{rewrite}}
 		}
 		return Conversion{}
 	}
@@ -98,20 +141,23 @@ func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 		cv.Risks = modifierRisks(fb, fm, tm)
 	case fok && tok && fc.family == tc.family:
 		cv.Risks = sizeRisks(fb, tb, fm, tm, fc, tc)
-	case fok && tok && crossCasts[[2]string{fc.family, tc.family}]:
-		cv.Risks = []Risk{{order.MayFail, "fails when a value does not fit"}, rewrite}
-		if tc.family == "boolean" || tc.family == "clock" {
-			cv.Risks = []Risk{{order.Loss, "values are cut to what " + to + " can hold"}, rewrite}
-		}
-		if fc.family == "boolean" && tb != "integer" || tc.family == "boolean" && fb != "integer" {
-			cv.Via = strings.Replace(cv.Via, "$::", "$::integer::", 1)
+	case fok && tok && !IsText(fb) && !IsText(tb):
+		var ok bool
+		if cv, ok = cross(fb, tb, from, to); !ok {
+			return Conversion{}
 		}
 	case IsText(tb) || IsText(fb):
 		cv.Risks = []Risk{rewrite}
 		if IsText(fb) && !IsText(tb) {
+			if !te { // a label is the text itself
+				cv.Risks = append(cv.Risks, Risk{order.Loss, "values are written in another way than before"})
+			}
 			cv.Risks = append(cv.Risks, Risk{order.MayFail, "fails when a value is no " + to})
+			if tb == "bytea" { // as text it would be hexadecimal
+				cv.Back = "convert_from($, 'UTF8')::" + from
+			}
 		}
-		if tm != "" {
+		if tm != "" && IsText(tb) {
 			cv.Risks = append(cv.Risks, modifierRisks(tb, "", tm)...)
 		}
 	case fe && te:
@@ -197,10 +243,10 @@ func modifierRisks(base, from, to string) []Risk {
 		}
 		return []Risk{{order.Loss, "values longer than " + to + " are cut"}, rewrite}
 	case "timestamp without time zone", "timestamp with time zone", "time without time zone", "time with time zone", "interval":
-		if to == "" || from != "" && Number(to) >= Number(from) {
+		if to == "" || from != "" && Number(from) >= 0 && Number(to) >= Number(from) {
 			return nil
 		}
-		return []Risk{{order.Loss, "fractions of seconds are rounded away"}, rewrite}
+		return []Risk{{order.Loss, "what is finer than " + to + " is rounded away"}, rewrite}
 	}
 	return []Risk{rewrite}
 }
@@ -210,7 +256,11 @@ func precision(m string) (p, s int) {
 		return 1000, 0
 	}
 	a, b, _ := strings.Cut(m, ",")
-	return Number(a), max(Number(b), 0)
+	if b == "" {
+		b = "0"
+	}
+	scale, _ := strconv.Atoi(strings.TrimSpace(b)) // since 15 it can be negative
+	return Number(a), scale
 }
 
 // sizeRisks compare two types of one family.
@@ -228,6 +278,9 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []Risk {
 		if tb == "name" || tb == `"char"` {
 			return loss("long values are cut")
 		}
+		if tb == "character" && fb != "character" {
+			return loss("blanks at the end are cut")
+		}
 		return []Risk{rewrite}
 	case "number":
 		fraction := func(s string, m string) bool {
@@ -242,10 +295,25 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []Risk {
 			return loss("digits after the point are rounded away")
 		case tb == "real" && fb != "smallint", tb == "double precision" && (fb == "numeric" || fb == "bigint"):
 			return loss("values are rounded to what " + tb + " can hold")
-		case tb == "numeric" && tm != "" && fraction(fb, fm):
+		case tb == "numeric" && tm == "" && (fb == "real" || fb == "double precision"):
+			return loss("digits beyond those that are shown are rounded away") // PostgreSQL: 6 and 15 of them
+		case tb == "numeric" && tm != "" && (fraction(fb, fm) || coarse(tm)):
 			return loss("digits beyond numeric(" + tm + ") are rounded away")
 		case t.size < f.size || tb == "numeric" && tm != "":
 			return []Risk{{order.MayFail, "fails when a value does not fit"}, rewrite}
+		}
+	case "clock":
+		if fb != tb && fb == "time with time zone" {
+			return loss("how far values are from UTC goes")
+		}
+		return append(modifierRisks(fb, fm, tm), rewrite)
+	case "bit":
+		if tm != "" && Number(tm) < Number(fm) || tb == "bit" {
+			return loss("values are cut or filled to " + tm + " bits")
+		}
+	case "json":
+		if tb == "jsonb" {
+			return loss("a key that stands twice is kept once, and the order of keys goes")
 		}
 	case "time":
 		if tb == "date" {
@@ -256,11 +324,14 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []Risk {
 		}
 	case "net":
 		if t.size < f.size {
-			return []Risk{{order.MayFail, "fails when a value has bits beyond its mask"}}
+			return []Risk{{order.Loss, "bits beyond the mask of a value go"}, {order.Rewrite, "the table is copied while everything on it waits"}}
 		}
 	}
 	return []Risk{rewrite}
 }
+
+// coarse tells whether a numeric rounds before the point.
+func coarse(modifier string) bool { _, scale := precision(modifier); return scale < 0 }
 
 // empties are the emptiest values of the families of types.
 var empties = map[string]string{"number": "0", "money": "0", "text": "''", "boolean": "false", "time": "'epoch'", "clock": "'00:00'", "interval": "'0'", "json": "'{}'", "net": "'0.0.0.0'",

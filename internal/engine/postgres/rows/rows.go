@@ -78,10 +78,17 @@ func Null(o, col *catalog.Object) *order.Question {
 	return Guarded(about(o, qualified(o), Empty(col), "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", col.Name, o.Name))
 }
 
-// Changed asks for values that do not survive the way to another type; via is
-// the expression that converts them.
-func Changed(o, col *catalog.Object, via, from string) *order.Question {
-	q := Guarded(about(o, qualified(o), fmt.Sprintf("(%s)::%s IS DISTINCT FROM %s", via, from, quote(col.Name)), "hold a value that would change"), o,
+// Changed asks for values that do not survive the way to another type; there and
+// back is the expression for what comes back of them.
+func Changed(o, col *catalog.Object, thereAndBack string) *order.Question {
+	name := quote(col.Name)
+	switch col.Text("type") { // which have no equality
+	case "json":
+		thereAndBack, name = fmt.Sprintf("regexp_replace((%s)::text, '\\s', '', 'g')", thereAndBack), fmt.Sprintf("regexp_replace(%s::text, '\\s', '', 'g')", name)
+	case "xml", "point", "json[]", "xml[]":
+		thereAndBack, name = fmt.Sprintf("(%s)::text", thereAndBack), name+"::text"
+	}
+	q := Guarded(about(o, qualified(o), fmt.Sprintf("(%s) IS DISTINCT FROM %s", thereAndBack, name), "hold a value that would change"), o,
 		fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
 	q.Converts = true
 	return q

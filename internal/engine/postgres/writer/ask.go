@@ -117,7 +117,10 @@ func typeQuestion(c *order.Change, o, col *catalog.Object, kind order.RiskKind, 
 	fb, _, _ := splitType(from)
 	switch kind {
 	case order.Loss:
-		return rows.Changed(o, col, via, from)
+		if cv.Back == "" {
+			return nil // nothing leads back
+		}
+		return rows.Changed(o, col, strings.ReplaceAll(cv.Back, "$", "("+via+")"))
 	case order.MayFail:
 		return rows.Fitting(o, col, via, base, isText(fb))
 	}

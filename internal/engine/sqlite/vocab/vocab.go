@@ -15,11 +15,13 @@ var Dialect = sqltext.Dialect{Backtick: true, Bracket: true, LineEnders: true, C
 
 // Database is the file itself: numbers in its header that its applications set
 // (SQLite: Database File Format, section 1.3). They count with --include versions.
+const Database catalog.Kind = "database"
+
+// The group that its facts belong to, and their names.
 const (
-	Database    catalog.Kind = "database"
-	Versions                 = "versions"
-	UserVersion              = "user version"
-	AppID                    = "application id"
+	Versions    = "versions"
+	UserVersion = "user version"
+	AppID       = "application id"
 )
 
 // File is a database with these numbers in its header; nil where there are none.
