@@ -2,6 +2,7 @@ package writer
 
 import (
 	"fmt"
+	"hash/fnv"
 	"slices"
 	"strings"
 
@@ -73,12 +74,23 @@ func rowsPutBack(r catalog.Ref) catalog.Ref {
 	return catalog.Ref{Kind: RowsBack, Schema: r.Schema, Name: r.Name}
 }
 
+// asideFor is the name of a temporary table for something of a thing: names are
+// cut at 63 bytes, and joined ones can meet, so a sum of the whole tells them
+// apart.
+func asideFor(what, readable string, of ...string) string {
+	sum := fnv.New32a()
+	for _, s := range of {
+		_, _ = sum.Write([]byte(s + "\x00")) // never fails
+	}
+	return quote(fmt.Sprintf("dapper_mirror_%s_of_%s_%08x", what, strings.ToValidUTF8(readable[:min(len(readable), 24)], ""), sum.Sum32()))
+}
+
 func asideName(r catalog.Ref) string {
-	return quote("dapper_mirror_rows_of_" + r.Schema + "_" + r.Name)
+	return asideFor("rows", r.Name, r.Schema, r.Name)
 }
 
 func counterName(r catalog.Ref, col *catalog.Object) string {
-	return quote("dapper_mirror_counter_of_" + r.Schema + "_" + r.Name + "_" + col.Name)
+	return asideFor("counter", r.Name+"_"+col.Name, r.Schema, r.Name, col.Name)
 }
 
 // recastTable recasts the table as a whole.

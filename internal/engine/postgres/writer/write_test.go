@@ -183,7 +183,7 @@ func TestRecast(t *testing.T) {
 		{"another column's type", tide("RANGE (no)", "bigint"), tide("RANGE (no)", "integer"), false}, {"a plain table", tide("", "bigint"), tide("", "integer"), false},
 	} {
 		sql := sqlOf(steps(t, "15", c.source, c.target))
-		if got := strings.Contains(sql, "CREATE TEMPORARY TABLE dapper_mirror_rows_of_h_berth ON COMMIT DROP AS SELECT * FROM h.berth;"); got != c.want {
+		if got := strings.Contains(sql, "LOCK TABLE h.berth IN ACCESS EXCLUSIVE MODE;\nCREATE TEMPORARY TABLE dapper_mirror_rows_of_berth_74797cae ON COMMIT DROP AS SELECT * FROM h.berth;"); got != c.want {
 			t.Errorf("%s: %s", c.name, sql)
 		}
 		if c.want && (!strings.Contains(sql, "INSERT INTO h.berth (id, no) OVERRIDING SYSTEM VALUE") || strings.Index(sql, "DROP TABLE") > strings.Index(sql, "INSERT INTO") || !strings.Contains(sql, "setval(")) {
