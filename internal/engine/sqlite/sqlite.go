@@ -296,6 +296,9 @@ func (d *database) connect(ctx context.Context) error {
 func (d *database) explain(err error) error { return d.held(reader.Explain(err)) }
 
 func (d *database) held(err error) error {
+	if st, stat := os.Stat(d.path + "-wal"); errors.Is(err, reader.ErrCannotOpen) && stat == nil && st.Size() > 0 {
+		return fmt.Errorf("%w: what was written last is in its write-ahead log, which can be read only where the folder can be written; copy the file together with its -wal to another folder, or open it there once for writing", err)
+	}
 	if !errors.Is(err, engine.ErrLocked) {
 		return err
 	}

@@ -13,6 +13,9 @@ import (
 	"dappermirror/internal/engine"
 )
 
+// ErrCannotOpen is what SQLite says of a file, or of one that belongs to it.
+var ErrCannotOpen = errors.New("it cannot be opened")
+
 // Explain says in our words what the library means.
 func Explain(err error) error {
 	var e *sqlite.Error
@@ -25,6 +28,8 @@ func Explain(err error) error {
 	switch e.Code() & 0xff {
 	case sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED:
 		return fmt.Errorf("%w; try again when it is done, or wait longer with --lock-wait", engine.ErrLocked)
+	case sqlite3.SQLITE_CANTOPEN:
+		return fmt.Errorf("%w (%s)", ErrCannotOpen, e.Error())
 	case sqlite3.SQLITE_NOTADB:
 		return fmt.Errorf("%w: the file is no SQLite database, or it is encrypted", engine.ErrNotOurs)
 	case sqlite3.SQLITE_CORRUPT:
