@@ -135,10 +135,13 @@ func keys(o *catalog.Object) []*catalog.Object {
 }
 
 // compared tells whether what a key compares is another thing than before: its
-// columns have another type or collation. What is new has no rows yet.
+// columns hold their values in another way, or have another collation. What is
+// new has no rows yet.
 func compared(c *order.Change, key *catalog.Object) bool {
 	return slices.ContainsFunc(key.Needs, func(n catalog.Need) bool {
-		return n.On.PartKind == catalog.Column && c.Actual.Resolve(n.On) != nil && !c.Keeps(n.On, "type", "collation", "generated", "expression")
+		was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
+		return n.On.PartKind == catalog.Column && was != nil && now != nil &&
+			(vocab.AffinityIn(c.Target, was) != vocab.AffinityIn(c.Source, now) || !c.Keeps(n.On, "collation", "generated", "expression"))
 	})
 }
 
