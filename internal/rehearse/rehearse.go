@@ -154,8 +154,8 @@ func played(ctx context.Context, s *script.Script, eng engine.Engine, db engine.
 		return nil, err
 	}
 	for _, st := range s.Planned() {
-		for _, r := range st.Risks { // rows may go with permission
-			if r.Kind == order.Loss && r.On.Object() == st.About.Object() {
+		for _, r := range st.Risks { // what is lost at a key is whole rows
+			if r.Kind == order.Loss && r.On.IsPart() && r.On.PartKind != catalog.Column && r.On.Object() == st.About.Object() {
 				delete(before, st.About.Object())
 			}
 		}

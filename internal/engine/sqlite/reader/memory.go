@@ -21,8 +21,6 @@ type memory struct {
 	loaded map[int]bool     // rows that are in it, by their place
 	names  map[int][]string // the relations a row's text names
 	users  map[string][]int // the rows that name a relation
-	// originOf is where the rows it holds came from.
-	originOf map[string]*catalog.Origin
 }
 
 func (m *memory) close() {
@@ -113,7 +111,7 @@ func (m *memory) hold(t *textReader, stmt, changed string) error {
 		return err
 	}
 	db.SetMaxOpenConns(1)
-	m.db, m.loaded, m.originOf = db, m.concerned(t, stmt, changed), map[string]*catalog.Origin{}
+	m.db, m.loaded = db, m.concerned(t, stmt, changed)
 	rank := map[string]int{"table": 0, "view": 1, "index": 2, "trigger": 3}
 	batch := slices.SortedFunc(maps.Keys(m.loaded), func(a, b int) int {
 		if n := rank[t.rows[a].Type] - rank[t.rows[b].Type]; n != 0 {
@@ -123,7 +121,6 @@ func (m *memory) hold(t *textReader, stmt, changed string) error {
 	})
 	for _, i := range batch {
 		r := t.rows[i]
-		m.originOf[rowKey(r.Type, r.Name)] = r.Origin
 		if _, err := m.db.ExecContext(t.ctx, r.SQL); err != nil {
 			return fmt.Errorf("%s: %w", position(r.Origin, r.SQL, 0), Explain(err))
 		}
