@@ -385,6 +385,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 				}
 			}
 			if len(held) > 0 && stuck == nil {
+				waiting(p.Steps, now, e)
 				e.Dependents()
 			}
 		})
@@ -413,6 +414,27 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 		}
 	}
 	return p, nil
+}
+
+// waiting holds back the steps that wait for what only a held one brings about,
+// a place that becomes free, and those that wait for them.
+func waiting(steps []*Step, held map[catalog.Ref]bool, e *choose.Editor) {
+	for again := true; again; {
+		again = false
+		kept := map[catalog.Ref]bool{}
+		for _, s := range steps {
+			if held[s.About] || held[s.About.Object()] {
+				for _, r := range s.Makes {
+					kept[r] = r.Object() != s.About.Object()
+				}
+			}
+		}
+		for _, s := range steps {
+			if slices.ContainsFunc(s.After, func(r catalog.Ref) bool { return kept[r] }) && !held[s.About] && e.Hold(s.About, choose.Unready) {
+				held[s.About], again = true, true
+			}
+		}
+	}
 }
 
 // Losses lists what making the target like the source would destroy, by the

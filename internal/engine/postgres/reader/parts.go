@@ -202,7 +202,7 @@ func (rel *relation) viewDefault(c *column, expr string) {
 
 func (r *reader) inherits(w *row) {
 	childOid, parentOid := w.oid(), w.oid()
-	r.attached[childOid] = true
+	r.attached[childOid] = parentOid
 	child, parent := r.rels[childOid], r.rels[parentOid]
 	if child == nil || parent == nil || !vocab.IsTable(child.object.Kind) {
 		return
@@ -249,10 +249,10 @@ func (r *reader) constraint(w *row) {
 	}
 	k.index = r.indexes[indexOid]
 	if parent != 0 || inherited && !local {
-		// It comes with the parent's; what needs it needs the table.
-		r.note(pgConstraint, oid, thing{owner, nil})
+		// It comes and goes with the parent's.
 		if parent != 0 {
 			r.clones[oid] = parent
+			r.copies[address{pgConstraint, oid, 0}] = owner
 		}
 		if contype != "f" && k.index != nil {
 			k.index.constraint = &thing{owner, nil}
@@ -420,13 +420,15 @@ func (r *reader) opclass(w *row) { r.opclasses[w.oid()] = opclass{w.text(), w.oi
 
 // indexParts makes parts of the indexes that are no constraint's.
 func (r *reader) indexParts() {
-	// A key to a partitioned table has copies, one for each partition, which
-	// are no more than the key itself.
+	// A constraint that a partition has because the table it belongs to has one,
+	// or that a key to a partitioned table has for each partition, is no more
+	// than that one: who needs it needs that one, and what it needs is what that
+	// one needs.
 	for oid, parent := range r.clones {
 		for r.clones[parent] != 0 {
 			parent = r.clones[parent]
 		}
-		if t := r.things[pgConstraint][parent]; t.part != nil && t.owner == r.things[pgConstraint][oid].owner {
+		if t, ok := r.things[pgConstraint][parent]; ok {
 			r.note(pgConstraint, oid, t)
 		}
 	}
@@ -445,13 +447,12 @@ func (r *reader) indexParts() {
 					t.part.Carry("written options", catalog.List(x.parameters...))
 				}
 			}
-			if !r.lazy || r.commented[x.oid] {
+			if t.part != nil && (!r.lazy || r.commented[x.oid]) {
 				r.note(pgClass, x.oid, *t)
 			}
 			continue
 		}
-		if r.attached[x.oid] {
-			r.note(pgClass, x.oid, thing{owner, nil})
+		if r.attached[x.oid] != 0 {
 			continue
 		}
 		o := r.object()
@@ -472,6 +473,16 @@ func (r *reader) indexParts() {
 			if c := x.table.column(n); c != nil && c.object != nil {
 				o.Need(owner.PartRef(c.object), catalog.AspectType)
 			}
+		}
+	}
+	for _, x := range r.indexOrder { // and those of partitions, which are the root's
+		root := x.oid
+		for n := 0; r.attached[root] != 0 && n < len(r.attached); n++ {
+			root = r.attached[root]
+		}
+		if t, ok := r.things[pgClass][root]; ok && root != x.oid {
+			r.note(pgClass, x.oid, t)
+			r.copies[address{pgClass, x.oid, 0}] = x.table.object
 		}
 	}
 }

@@ -75,12 +75,13 @@ type reader struct {
 	lastOid     uint32
 	last        *relation
 	opclasses   map[uint32]opclass
-	enumLabels  map[uint32]string // by the label's oid
-	clones      map[uint32]uint32 // constraints and those they are copies of
+	enumLabels  map[uint32]string           // by the label's oid
+	clones      map[uint32]uint32           // constraints and those they are copies of
+	copies      map[address]*catalog.Object // the tables of constraints and indexes that are copies of others
 	roles       map[uint32]string
 	shells      map[uint32]*catalog.Object // functions that types are made of, and the type
 	commented   map[uint32]bool            // oids of parts that have a comment
-	attached    map[uint32]bool            // partitions and their indexes
+	attached    map[uint32]uint32          // partitions and children, their indexes too, and what they belong to
 	parameters  map[uint32]bool            // indexes whose operator classes have parameters
 	indexes     map[uint32]*index
 	indexOrder  []*index
@@ -144,7 +145,7 @@ const (
 func Read(ctx context.Context, conn Conn, version int, extent Extent) (*catalog.Catalog, error) {
 	r := &reader{c: &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds, Spell: func(name string, _ bool) string { return vocab.Quote(name) }}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
-		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]bool{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{},
+		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]uint32{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{}, copies: map[address]*catalog.Object{},
 		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
 	before, after := r.queries()
 	if err := r.run(ctx, conn, before); err != nil {
@@ -393,6 +394,9 @@ func (r *reader) depend(w *row) {
 	on, ok := r.thing(b)
 	if !ok || on.owner == nil || t.owner == nil || on == t {
 		return
+	}
+	if copied := r.copies[address{a.class, a.oid, 0}]; copied != nil && (copied == on.owner || copied == t.owner) {
+		return // of its own table, or of a partition that is referred to: the one it is a copy of is of the whole
 	}
 	if t.part == nil && on.owner == t.owner || refclass == pgNamespace || t.owner.Kind == catalog.Sequence && on.part != nil {
 		return

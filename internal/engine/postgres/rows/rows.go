@@ -32,16 +32,25 @@ func Guarded(q *order.Question, o *catalog.Object, message string) *order.Questi
 	if q.List != "" {
 		look = q.List
 	}
-	tag := "$guard$"
-	for n := 2; strings.Contains(look+message, tag); n++ {
-		tag = fmt.Sprintf("$guard%d$", n)
-	}
 	q.On = append(q.On, o.Ref())
 	q.Locks = []string{"LOCK TABLE " + qualified(o) + " IN ACCESS EXCLUSIVE MODE;"}
-	q.Guard = []string{
-		fmt.Sprintf("DO %[1]s\nBEGIN\n  IF EXISTS (%[2]s) THEN\n    RAISE EXCEPTION USING ERRCODE = '%[4]s', MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, look, literal(message), engine.GuardState),
-	}
+	q.Guard = []string{stopIf("EXISTS ("+look+")", message)}
 	return q
+}
+
+// stopIf is a statement that stops the script where a condition holds.
+func stopIf(condition, message string) string {
+	tag := "$guard$"
+	for n := 2; strings.Contains(condition+message, tag); n++ {
+		tag = fmt.Sprintf("$guard%d$", n)
+	}
+	return fmt.Sprintf("DO %[1]s\nBEGIN\n  IF %[2]s THEN\n    RAISE EXCEPTION USING ERRCODE = '%[4]s', MESSAGE = %[3]s;\n  END IF;\nEND\n%[1]s;", tag, condition, literal(message), engine.GuardState)
+}
+
+// AsMany is a statement that stops the script unless a table holds as many rows
+// as waited for it in another.
+func AsMany(o *catalog.Object, aside string) string {
+	return stopIf(fmt.Sprintf("(SELECT count(*) FROM %s) <> (SELECT count(*) FROM %s)", Own(o), aside), "not every row of table "+o.Name+" came back, or one came twice")
 }
 
 // Own is how the rows of a table are read that are its own or its
@@ -370,34 +379,67 @@ func duplicates(o *catalog.Object, def string, toks []sqltext.Token) *order.Ques
 
 // orphans asks for rows that refer to a row that is not there.
 func orphans(o, p *catalog.Object, def string, toks []sqltext.Token, actual *catalog.Catalog) *order.Question {
-	inner, next := brackets(def, toks, 0)
-	to, end := brackets(def, toks, next)
-	if inner == "" || to == "" || strings.Contains(def, " PERIOD ") {
-		return nil
-	}
-	var parent *catalog.Object
-	for _, n := range p.Needs {
-		if t := actual.Find(n.On.Object()); t != nil && vocab.IsTable(t.Kind) && (parent == nil || t.Ref() != o.Ref()) {
-			parent = t
-		}
-	}
+	parent := Referred(actual, p)
 	if parent == nil {
 		return nil
 	}
-	cols, refs := items(inner), items(to)
-	if len(cols) != len(refs) {
+	given, match, end, ok := keyPairs(def, toks)
+	if !ok {
 		return nil
-	}
-	var given, match []string
-	for i := range cols {
-		given = append(given, "c."+cols[i]+" IS NOT NULL")
-		match = append(match, "p."+refs[i]+" = c."+cols[i])
 	}
 	needed := strings.Join(given, " AND ")
 	if i := end; i < len(toks) && strings.Contains(def[toks[min(i, len(toks)-1)].Pos:], "MATCH FULL") {
 		needed = strings.Join(given, " OR ")
 	}
 	return about(o, qualified(o)+" AS c", fmt.Sprintf("(%s) AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", needed, qualified(parent), strings.Join(match, " AND ")), "refer to a row that is not there")
+}
+
+// keyPairs are the conditions that a row c gives a foreign key and that a row p
+// is the one it refers to, and the token behind the keys.
+func keyPairs(def string, toks []sqltext.Token) (given, match []string, end int, ok bool) {
+	inner, next := brackets(def, toks, 0)
+	to, end := brackets(def, toks, next)
+	cols, refs := items(inner), items(to)
+	if inner == "" || to == "" || strings.Contains(def, " PERIOD ") || len(cols) != len(refs) {
+		return nil, nil, 0, false
+	}
+	for i := range cols {
+		given = append(given, "c."+cols[i]+" IS NOT NULL")
+		match = append(match, "p."+refs[i]+" = c."+cols[i])
+	}
+	return given, match, end, true
+}
+
+// Referring asks for the rows of a table whose foreign key refers to a row of
+// a partition; nil where that cannot be told.
+func Referring(o, fk, partition *catalog.Object) *order.Question {
+	def := fk.Text("definition")
+	_, match, _, ok := keyPairs(def, sqltext.Lex(vocab.Dialect, def))
+	if !ok {
+		return nil
+	}
+	return about(o, qualified(o)+" AS c", fmt.Sprintf("EXISTS (SELECT 1 FROM %s AS p WHERE %s)", qualified(partition), strings.Join(match, " AND ")), "refer to a row of "+partition.Name)
+}
+
+// Referred is the table a foreign key points at, in a catalog; nil
+// where it has none of that name.
+func Referred(cat *catalog.Catalog, fk *catalog.Object) *catalog.Object {
+	def := fk.Text("definition")
+	toks := sqltext.Lex(vocab.Dialect, def)
+	_, next := brackets(def, toks, 0)
+	var name []sqltext.Token
+	for _, t := range toks[next:] {
+		if t.IsOp("(") {
+			break
+		}
+		if !t.Blank() && !t.Is("references") {
+			name = append(name, t)
+		}
+	}
+	if len(name) != 3 || !name[1].IsOp(".") {
+		return nil
+	}
+	return cat.Find(catalog.Ref{Kind: catalog.Table, Schema: name[0].Name(), Name: name[2].Name()})
 }
 
 // KeyNames are the names an index's columns have in generated names; "expr"
@@ -458,18 +500,37 @@ func Bound(by, bound string, parent *catalog.Object) string {
 		}
 		return fmt.Sprintf("(coalesce(%s IN (%s), false)%s)", keys[0], strings.Join(in, ", "), null)
 	case strings.HasPrefix(bound, "FOR VALUES FROM"):
-		from, to := items(first), items(second)
-		if len(keys) != 1 || len(from) != 1 || len(to) != 1 {
-			return ""
+		// MINVALUE and MAXVALUE stand before and behind every value, so the
+		// keys from there on do not matter (PostgreSQL: CREATE TABLE).
+		cond := []string{keys[0] + " IS NOT NULL"}
+		for _, k := range keys[1:] {
+			cond = append(cond, k+" IS NOT NULL")
 		}
-		cond := keys[0] + " IS NOT NULL"
-		if !strings.EqualFold(from[0], "minvalue") {
-			cond += " AND " + keys[0] + " >= " + from[0]
+		for _, end := range []struct {
+			bound         []string
+			op, low, high string // of all keys, and of those before MINVALUE or MAXVALUE
+		}{{items(first), ">=", ">=", ">"}, {items(second), "<", "<", "<="}} {
+			if len(end.bound) != len(keys) {
+				return ""
+			}
+			n, op := len(keys), end.op
+			for i, v := range slices.Backward(end.bound) {
+				switch strings.ToLower(v) {
+				case "minvalue":
+					n, op = i, end.low
+				case "maxvalue":
+					n, op = i, end.high
+				}
+			}
+			switch n {
+			case 0:
+			case 1:
+				cond = append(cond, keys[0]+" "+op+" "+end.bound[0])
+			default:
+				cond = append(cond, "("+strings.Join(keys[:n], ", ")+") "+op+" ("+strings.Join(end.bound[:n], ", ")+")")
+			}
 		}
-		if !strings.EqualFold(to[0], "maxvalue") {
-			cond += " AND " + keys[0] + " < " + to[0]
-		}
-		return "(" + cond + ")"
+		return "(" + strings.Join(cond, " AND ") + ")"
 	case strings.HasPrefix(bound, "FOR VALUES WITH") && parent != nil:
 		var modulus, remainder string
 		for _, v := range items(first) {
@@ -483,6 +544,17 @@ func Bound(by, bound string, parent *catalog.Object) string {
 		return fmt.Sprintf("satisfies_hash_partition(%s::regclass, %s, %s, %s)", literal(qualified(parent)), modulus, remainder, strings.Join(keys, ", "))
 	}
 	return ""
+}
+
+// Meeting asks for rows that meet a condition.
+func Meeting(o *catalog.Object, condition, what string) *order.Question {
+	return about(o, Own(o), condition, what)
+}
+
+// Placeless asks for the rows of a partition that goes which no other one
+// takes: those that meet the condition are taken.
+func Placeless(o *catalog.Object, taken string) *order.Question {
+	return Guarded(about(o, Own(o), "NOT "+taken, "would go"), o, "table "+o.Name+" holds rows by now that no partition takes")
 }
 
 // Outside asks for rows that meet none of the conditions.
@@ -502,6 +574,22 @@ func columns(o *catalog.Object) (names []string, identity bool) {
 		}
 	}
 	return names, identity
+}
+
+// Move is a statement that puts rows from a temporary table into a partition;
+// those of a condition, or all.
+func Move(from, to *catalog.Object, aside, where string) string {
+	cols, identity := columns(to)
+	had, _ := columns(from)
+	cols = slices.DeleteFunc(cols, func(c string) bool { return !slices.Contains(had, c) })
+	list, over := strings.Join(cols, ", "), ""
+	if identity {
+		over = " OVERRIDING SYSTEM VALUE"
+	}
+	if where != "" {
+		where = " WHERE " + where
+	}
+	return fmt.Sprintf("INSERT INTO %s (%s)%s\nSELECT %s FROM %s%s;", qualified(to), list, over, list, aside, where)
 }
 
 // InsertLines is a query whose rows are INSERT statements for all rows.

@@ -163,13 +163,18 @@ func outside(c *order.Change, root *catalog.Object) *order.Question {
 	return rows.Outside(was, conditions, "have no partition")
 }
 
-// misplaced asks for the rows that do not belong into a partition.
-func misplaced(c *order.Change, o *catalog.Object) *order.Question {
+// misplaced asks for the rows that do not belong into a partition, nor are
+// taken elsewhere.
+func misplaced(c *order.Change, o *catalog.Object, elsewhere string) *order.Question {
 	was, parent := c.Actual.Find(o.Ref()), parentTable(c.Desired, o)
 	if was == nil || parent == nil || c.Actual.Find(parent.Ref()) == nil || o.Text("partition bound") == "DEFAULT" {
 		return nil
 	}
-	return rows.Outside(was, []string{rows.Bound(parent.Text("partition by"), o.Text("partition bound"), parent)}, "do not belong into it")
+	conditions := []string{rows.Bound(parent.Text("partition by"), o.Text("partition bound"), parent)}
+	if elsewhere != "" {
+		conditions = append(conditions, elsewhere)
+	}
+	return rows.Outside(was, conditions, "do not belong into it")
 }
 
 func nullQuestion(o, col *catalog.Object) *order.Question {

@@ -77,11 +77,11 @@ func (w *Writer) reaches(c *order.Change, a *order.Action) *order.Action {
 	if a.Locks == nil {
 		accessExclusive.takes(a)
 	}
-	if n := w.below(c.Actual, a.About.Object()); n > 0 {
-		for i := range a.Locks {
-			if a.Locks[i].On == a.About.Object() {
-				a.Locks[i].Children = n
-			}
+	for i := range a.Locks {
+		l := &a.Locks[i]
+		on := c.Actual.Find(l.On)
+		if l.On == a.About.Object() || on != nil && on.Has("partition by") { // a foreign key has a copy for each partition
+			l.Children = w.below(c.Actual, l.On)
 		}
 	}
 	return a

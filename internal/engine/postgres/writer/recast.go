@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -44,20 +45,17 @@ func recast(c *order.Change, ref catalog.Ref) bool {
 	return false
 }
 
-// recastAbove is the table, the object or one it is a partition of, that is
-// recast in the given catalog; false where none is.
-func recastAbove(c *order.Change, in *catalog.Catalog, o *catalog.Object) (catalog.Ref, bool) {
-	for range 50 {
+// recastAbove is the topmost table, the object or one it is a partition of,
+// that is recast in the given catalog; false where none is. A family is recast
+// once: what is recast below goes with it.
+func recastAbove(c *order.Change, in *catalog.Catalog, o *catalog.Object) (top catalog.Ref, found bool) {
+	for seen := map[*catalog.Object]bool{}; o != nil && !seen[o]; o = parentTable(in, o) {
+		seen[o] = true
 		if recast(c, o.Ref()) {
-			return o.Ref(), true
+			top, found = o.Ref(), true
 		}
-		p := parentTable(in, o)
-		if p == nil {
-			break
-		}
-		o = p
 	}
-	return catalog.Ref{}, false
+	return top, found
 }
 
 const (
@@ -99,7 +97,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	ref := now.Ref()
 	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{rowsPutAside(ref)},
 		SQL: []string{fmt.Sprintf("LOCK TABLE %s IN ACCESS EXCLUSIVE MODE;", qualified(was)), // what is written while the rows are copied would be lost
-			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), qualified(was))},
+			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), rows.Own(was))},
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
 		Note:  "How a table is partitioned cannot be changed in place: it is made anew, and its rows come back."}
 	var kept []*catalog.Object
@@ -193,7 +191,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 	}
 	if len(names) > 0 {
 		insert := fmt.Sprintf("INSERT INTO %s (%s)%s\nSELECT %s FROM %s;", qualified(now), strings.Join(names, ", "), overriding, strings.Join(values, ", "), asideName(ref))
-		restore.SQL = append([]string{insert}, restore.SQL...)
+		restore.SQL = append([]string{insert, rows.AsMany(now, asideName(ref))}, restore.SQL...)
 	}
 }
 

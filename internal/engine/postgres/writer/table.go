@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -78,9 +79,19 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		a.Split = func() []*order.Action { return w.splitTable(c, a) }
 	}
 	out := []*order.Action{a}
+	var settled *order.Action
+	if partition {
+		w.fromDefault(c, a)
+		if settled = w.settle(c, a); settled != nil {
+			out = append(out, settled)
+		}
+	}
 	for _, p := range o.Parts {
 		if separate(p) {
 			b := w.createPart(o, p)
+			if settled != nil {
+				b.After = append(b.After, settled.Makes...)
+			}
 			b.Risks = nil // there are no rows yet
 			afterRows(c, p, b)
 			if p.Has("clone") && !p.Has("enabled") {
@@ -156,14 +167,15 @@ func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Actio
 
 // alterTable changes a table in place.
 func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
-	if recast(c, c.Source.Ref()) {
-		return w.recastTable(c), true
+	above, ok := recastAbove(c, c.Actual, c.Target)
+	if to, comes := recastAbove(c, c.Desired, c.Source); !ok && comes {
+		above, ok = to, true
 	}
-	if _, ok := recastAbove(c, c.Desired, c.Source); ok {
+	if ok && above != c.Source.Ref() {
 		return nil, false // it goes with its root
 	}
-	if _, ok := recastAbove(c, c.Actual, c.Target); ok {
-		return nil, false
+	if ok {
+		return w.recastTable(c), true
 	}
 	var out []*order.Action
 	for _, d := range c.Properties {
@@ -242,24 +254,58 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		if d.Name == "partition bound" && c.Property("partition of") != nil {
 			return nil
 		}
-		var out []*order.Action
-		for _, p := range c.Target.List("partition of") {
-			a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
-				SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
-			alsoLocks(a, accessExclusive, c.Target)
-			out = append(out, a)
-		}
-		for _, p := range o.List("partition of") {
-			a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
-				SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
-				Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition", Ask: misplaced(c, o)}}}
-			alsoLocks(accessExclusive.takes(a), shareUpdateExclusive, o)
-			if len(out) > 0 {
-				a.Sequel = out[0]
-			}
-			out = append(out, a)
-		}
-		return out
+		return w.rebind(c)
 	}
 	return nil
+}
+
+// rebind makes a table a partition of another one than it was, or of none, or
+// with another bound.
+func (w *Writer) rebind(c *order.Change) []*order.Action {
+	o, was := c.Source, c.Target
+	var out []*order.Action
+	own := ""
+	if parent := parentTable(c.Desired, o); parent != nil && o.Text("partition bound") != "DEFAULT" {
+		own = rows.Bound(parent.Text("partition by"), o.Text("partition bound"), parent)
+	}
+	where := elsewhere(c, was)
+	for _, p := range was.List("partition of") {
+		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref())},
+			SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
+		alsoLocks(a, accessExclusive, was)
+		leaves(c, was, a)
+		if o.Has("partition of") && where != "" && own != "" {
+			move := "NOT " + own + " AND " + where
+			a.SQL = slices.Concat(a.SQL, takeAside(was, settledName(was, nil), move), quietly(ownTriggers(was), fmt.Sprintf("DELETE FROM %s WHERE %s;", rows.Own(was), move)))
+		} else if where != "" {
+			where = ""
+		}
+		out = append(out, a)
+	}
+	for _, p := range o.List("partition of") {
+		a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
+			SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
+			Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition", Ask: misplaced(c, o, where)}}}
+		alsoLocks(accessExclusive.takes(a), shareUpdateExclusive, o)
+		if len(out) > 0 {
+			a.Sequel = out[len(out)-1]
+		}
+		for _, t := range o.PartsOf(catalog.Trigger) {
+			if t.Has("clone") && t.Has("enabled") { // it is a new copy of the parent's
+				a.SQL = append(a.SQL, stateSQL(o, t)...)
+			}
+		}
+		out = append(out, a)
+		if s := w.settle(c, a); s != nil {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// ownTriggers is a table with the triggers it has without its parent.
+func ownTriggers(o *catalog.Object) *catalog.Object {
+	own := *o
+	own.Parts = slices.DeleteFunc(slices.Clone(o.Parts), func(p *catalog.Object) bool { return p.Kind == catalog.Trigger && p.Has("clone") })
+	return &own
 }

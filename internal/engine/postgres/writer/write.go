@@ -156,6 +156,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 			a.Removes = append(a.Removes, s.Ref())
 			a.Frees = append(a.Frees, names(s)...)
 		}
+		dropPartition(c, a)
 	}
 	switch {
 	case o.Kind == vocab.Subscription:
@@ -174,6 +175,33 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		underRecast(c, c.Actual, o, out)
 	}
 	return lockedBy(c, out)
+}
+
+// dropPartition is what is different for a table that is a partition of one
+// that stays.
+func dropPartition(c *order.Change, drop *order.Action) {
+	o := c.Target
+	parent := parentTable(c.Actual, o)
+	if parent == nil {
+		return
+	}
+	if leaves(c, o, drop) {
+		drop.SQL = append([]string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", qualified(parent), qualified(o))}, drop.SQL...)
+	}
+	if list, _ := settlers(c, parent); len(list) == 0 {
+		return
+	}
+	drop.Late = false // others may want its place
+	drop.Makes = append(drop.Makes, rowsPutAside(o.Ref()))
+	if where := elsewhere(c, o); where != "" {
+		drop.SQL = append(takeAside(o, settledName(o, nil), where), drop.SQL...)
+		drop.Note = "Its rows get into the partitions that take them."
+		for i, r := range drop.Risks {
+			if r.Kind == order.Loss {
+				drop.Risks[i].Text, drop.Risks[i].Ask = "rows of "+title(o)+" that no other partition takes", rows.Placeless(o, where)
+			}
+		}
+	}
 }
 
 // needsElsewhere tells whether a foreign key points at another table.
