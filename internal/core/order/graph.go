@@ -71,6 +71,7 @@ type release struct {
 type ledger struct {
 	index         map[*Action]int
 	makes         map[catalog.Ref][]int
+	reaches       map[catalog.Ref][]int // actions on parts that reach who uses the object
 	removes       map[catalog.Ref][]int
 	takes         map[Name][]int
 	facts         map[catalog.Ref][]catalog.Ref // the facts of a thing that are made by themselves
@@ -79,7 +80,7 @@ type ledger struct {
 }
 
 func newLedger(actions []*Action, actual *catalog.Catalog) *ledger {
-	l := &ledger{index: make(map[*Action]int, len(actions)), makes: map[catalog.Ref][]int{}, removes: map[catalog.Ref][]int{}, takes: map[Name][]int{},
+	l := &ledger{index: make(map[*Action]int, len(actions)), makes: map[catalog.Ref][]int{}, reaches: map[catalog.Ref][]int{}, removes: map[catalog.Ref][]int{}, takes: map[Name][]int{},
 		facts: map[catalog.Ref][]catalog.Ref{}, partsRemoved: map[catalog.Ref][]int{}, usersOfTarget: users(actual)}
 	for i, a := range actions {
 		l.index[a] = i
@@ -90,7 +91,9 @@ func newLedger(actions []*Action, actual *catalog.Catalog) *ledger {
 			l.makes[r] = append(l.makes[r], i)
 		}
 		for _, e := range a.Effects {
-			if !contains(l.makes[e.On], i) {
+			if a.About.IsPart() && a.About.Object() == e.On { // a part's change reaches the users of its object, not the other parts
+				l.reaches[e.On] = append(l.reaches[e.On], i)
+			} else if !contains(l.makes[e.On], i) {
 				l.makes[e.On] = append(l.makes[e.On], i)
 			}
 		}
@@ -110,7 +113,11 @@ func newLedger(actions []*Action, actual *catalog.Catalog) *ledger {
 // makers are the actions that bring a thing into its desired state: its own,
 // else those of the object it belongs to.
 func (l *ledger) makers(r catalog.Ref) []int {
-	if m := l.makes[r]; len(m) > 0 || !r.IsPart() {
+	m := l.makes[r]
+	if !r.IsPart() {
+		return append(m[:len(m):len(m)], l.reaches[r]...)
+	}
+	if len(m) > 0 {
 		return m
 	}
 	return l.makes[r.Object()]

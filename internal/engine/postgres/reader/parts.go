@@ -254,6 +254,9 @@ func (r *reader) constraint(w *row) {
 			r.clones[oid] = parent
 			r.copies[address{pgConstraint, oid, 0}] = owner
 		}
+		if kind := constraintKinds[contype]; !r.lazy && (parent != 0 || contype == "c") {
+			r.copied = append(r.copied, copied{owner, kind, name, address{pgConstraint, parent, 0}})
+		}
 		if contype != "f" && k.index != nil {
 			k.index.constraint = &thing{owner, nil}
 		}
@@ -483,7 +486,35 @@ func (r *reader) indexParts() {
 		if t, ok := r.things[pgClass][root]; ok && root != x.oid {
 			r.note(pgClass, x.oid, t)
 			r.copies[address{pgClass, x.oid, 0}] = x.table.object
+			if !r.lazy && x.constraint == nil {
+				r.copied = append(r.copied, copied{x.table.object, catalog.Index, x.name, address{pgClass, root, 0}})
+			}
 		}
+	}
+	r.noteCopied()
+}
+
+// copied is a constraint or index that a table has because one it belongs to
+// has it: it keeps that when it no longer belongs there.
+type copied struct {
+	table *catalog.Object
+	kind  catalog.Kind
+	name  string
+	of    address // no oid where its own name tells which
+}
+
+// noteCopied carries with each table what it has of others.
+func (r *reader) noteCopied() {
+	for _, k := range r.copied {
+		entry := string(k.kind) + " " + vocab.Quote(k.name)
+		if k.of.oid != 0 {
+			of, ok := r.thing(k.of)
+			if !ok || of.part == nil || of.owner == k.table { // of a partition that is referred to
+				continue
+			}
+			entry += " " + vocab.Quote(of.part.Name)
+		}
+		k.table.Carry("copies", catalog.SetOf(append(k.table.List("copies"), entry)...))
 	}
 }
 

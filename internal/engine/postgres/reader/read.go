@@ -77,6 +77,7 @@ type reader struct {
 	opclasses   map[uint32]opclass
 	enumLabels  map[uint32]string           // by the label's oid
 	clones      map[uint32]uint32           // constraints and those they are copies of
+	copied      []copied
 	copies      map[address]*catalog.Object // the tables of constraints and indexes that are copies of others
 	roles       map[uint32]string
 	shells      map[uint32]*catalog.Object // functions that types are made of, and the type
@@ -455,7 +456,7 @@ func (r *reader) comment(w *row) {
 		return
 	}
 	t, ok := r.thing(address{class, oid, sub})
-	if !ok || t.owner == nil {
+	if !ok || t.owner == nil || r.copies[address{class, oid, 0}] != nil { // a partition's own, which is not compared
 		return
 	}
 	o := t.self()

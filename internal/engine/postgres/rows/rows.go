@@ -187,6 +187,33 @@ func InUse(uses []Use, gone []string) *order.Question {
 	return q
 }
 
+// Attributes asks for values of a composite type, in columns of it and in typed
+// tables, whose attribute meets a condition, in which $ is the attribute; nil
+// where an array of it is in use, whose elements no plain condition reaches.
+func Attributes(uses []Use, typed []*catalog.Object, attribute, condition, what string) *order.Question {
+	q := &order.Question{What: what}
+	var counts, looks []string
+	add := func(o *catalog.Object, expr, show string) {
+		where := qualified(o) + " WHERE " + strings.ReplaceAll(condition, "$", expr)
+		counts = append(counts, "(SELECT count(*) FROM "+where+")")
+		looks = append(looks, fmt.Sprintf("SELECT %s AS table, %s::text AS value FROM %s", literal(qualified(o)), show, where))
+		q.On = append(q.On, o.Ref())
+		q.Locks = append(q.Locks, "LOCK TABLE "+qualified(o)+" IN ACCESS EXCLUSIVE MODE;")
+	}
+	for _, u := range uses {
+		if u.Array {
+			return nil
+		}
+		add(u.Table, "("+quote(u.Column.Name)+")."+attribute, quote(u.Column.Name))
+	}
+	for _, t := range typed {
+		add(t, attribute, attribute)
+	}
+	q.Count, q.List = "SELECT "+strings.Join(counts, " + "), strings.Join(looks, " UNION ALL ")
+	q.Guard = []string{stopIf("EXISTS ("+q.List+")", "values of attribute "+attribute+" "+what+" by now")}
+	return q
+}
+
 // NullIn asks for NULLs in any column of a domain.
 func NullIn(uses []Use) *order.Question {
 	var counts []string

@@ -45,6 +45,15 @@ func Quote(s string) string {
 	return sqltext.Always(s)
 }
 
+// Bare is a name that is written as SQL.
+func Bare(quoted string) string {
+	toks := sqltext.Significant(Dialect, quoted)
+	if len(toks) == 0 {
+		return ""
+	}
+	return toks[0].Name()
+}
+
 // Qualified writes the name of an object with its schema.
 func Qualified(o *catalog.Object) string { return Quote(o.Schema) + "." + Quote(BareName(o)) }
 

@@ -19,7 +19,7 @@ import (
 // column carries out the change of one column.
 func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 	if c.Source.Has("of type") && c.Target.Has("of type") && (it.Target == nil || it.Source == nil || it.Property("type") != nil) {
-		return nil // it follows its type
+		return w.followsType(c, it)
 	}
 	switch {
 	case it.Target == nil:
@@ -34,6 +34,35 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 		out = append(out, w.alterColumn(c, it)...)
 	}
 	return out
+}
+
+// followsType changes what a typed table's column has of its own, when its
+// type has changed; the rest is the type's business.
+func (w *Writer) followsType(c *order.Change, it *compare.Item) []*order.Action {
+	if it.Source == nil {
+		return nil
+	}
+	was, own := it.Target, *it
+	if was == nil {
+		was = &catalog.Object{Kind: catalog.Column, Name: it.Source.Name}
+		for i := range it.Source.Properties {
+			if p := &it.Source.Properties[i]; !p.Carried && p.Group == "" {
+				own.Properties = append(own.Properties, compare.PropertyDiff{Name: p.Name, Source: &p.Value})
+			}
+		}
+	}
+	own.Target = was
+	own.Properties = slices.DeleteFunc(slices.Clone(own.Properties), func(d compare.PropertyDiff) bool { return d.Name == "type" || d.Name == "collation" })
+	b := &columnChange{o: c.Source, was: c.Target, ref: c.Source.PartRef(it.Source), col: it.Source}
+	w.columnFacts(c, &own, b)
+	for _, a := range b.out {
+		for _, n := range c.Source.Needs {
+			if n.On.Kind == kindComposite {
+				a.After = append(a.After, n.On)
+			}
+		}
+	}
+	return b.out
 }
 
 // columns are the actions on a table's columns.
@@ -71,17 +100,67 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 	}
 	if c.RebuildsFact(it, "type") && it.Property("type") == nil && !fromParent(col) {
 		one := []catalog.Ref{ref.Of("type")}
-		text := "text"
-		if strings.HasSuffix(was.Text("type"), "[]") {
-			text = "text[]"
-		}
-		effect := []order.Effect{{On: ref, Aspect: catalog.AspectType}}
-		away := step("keep the values as text", fmt.Sprintf("TYPE %s USING %s::%s", text, quote(col.Name), text), one, nil)
-		back := step("put back the type", fmt.Sprintf("TYPE %s USING %s::%s", col.Text("type"), quote(col.Name), col.Text("type")), nil, one)
+		form := waitingForm(c, o, was)
+		away := step("keep the values as "+form.typ, "TYPE "+form.typ+" USING "+form.away, one, nil)
+		back := step("put back the type", "TYPE "+withCollation(col)+" USING "+form.back, nil, one)
 		away.Prefix, back.Prefix, back.Sequel = alterPrefix(o), alterPrefix(o), away
-		away.Effects, back.Effects = effect, effect
-		back.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
+		away.Effects, back.Effects = w.retyped(c, ref, form.aspect), w.retyped(c, ref, form.aspect)
+		away.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
+		back.Risks = slices.Clone(away.Risks)
+		if form.make != "" { // it takes a function
+			back.SQL = []string{form.make, back.Prefix + " " + back.Clauses[0] + ";", form.drop}
+			back.Prefix, back.Clauses = "", nil
+		}
 		out = append(out, away, back)
+	}
+	return out
+}
+
+// form is how values wait while their type is made anew.
+type form struct {
+	typ, away, back string
+	make, drop      string // a function that the way back takes
+	aspect          catalog.Aspect
+}
+
+// waitingForm finds the form for a column. Values of a row type wait as JSON, by
+// the names of their attributes, which may change their types and order
+// meanwhile; all else as text.
+func waitingForm(c *order.Change, o, col *catalog.Object) form {
+	typ, name := col.Text("type"), quote(col.Name)
+	base, _, array := splitType(typ)
+	rowType := userType(c.Actual, base, kindComposite) != nil || relationNamed(c.Actual, base) != nil
+	switch {
+	case rowType && array:
+		f := "pg_temp." + asideFor("array", col.Name, o.Schema, o.Name, col.Name)
+		return form{typ: "json", away: "to_json(" + name + ")", back: f + "(" + name + ")", aspect: catalog.AspectRowType,
+			make: fmt.Sprintf("CREATE FUNCTION %s(json) RETURNS %s LANGUAGE sql AS $f$ SELECT coalesce(array_agg(CASE WHEN json_typeof(v) <> 'null' THEN json_populate_record(NULL::%s, v) END ORDER BY n), '{}') FROM json_array_elements($1) WITH ORDINALITY AS e(v, n) WHERE $1 IS NOT NULL HAVING $1 IS NOT NULL $f$;", f, typ, base),
+			drop: fmt.Sprintf("DROP FUNCTION %s(json);", f)}
+	case rowType:
+		return form{typ: "json", away: "to_json(" + name + ")", back: fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN json_populate_record(NULL::%s, %[1]s) END", name, base), aspect: catalog.AspectRowType}
+	case strings.HasSuffix(typ, "[]"):
+		return form{typ: "text[]", away: name + "::text[]", back: name + "::" + typ, aspect: catalog.AspectType}
+	}
+	return form{typ: "text", away: name + "::text", back: name + "::" + typ, aspect: catalog.AspectType}
+}
+
+// relationNamed is the table or view whose rows are of a type.
+func relationNamed(cat *catalog.Catalog, typ string) *catalog.Object {
+	for _, o := range cat.Objects {
+		if o.Space == "relation" && (isRelation(o.Kind)) && qualified(o) == typ {
+			return o
+		}
+	}
+	return nil
+}
+
+// retyped is what it reaches that a column changes its type: who needs the
+// column, here and in partitions and children, which follow, and whose columns
+// are of the table's row type (PostgreSQL refuses those: ALTER TABLE).
+func (w *Writer) retyped(c *order.Change, ref catalog.Ref, aspect catalog.Aspect) []order.Effect {
+	out := []order.Effect{{On: ref, Aspect: aspect}, {On: ref.Object(), Aspect: catalog.AspectRowType}}
+	for _, r := range w.descendants(c.Actual, ref.Object()) {
+		out = append(out, order.Effect{On: catalog.Ref{Kind: r.Kind, Schema: r.Schema, Name: r.Name, PartKind: ref.PartKind, Part: ref.Part}, Aspect: aspect}, order.Effect{On: r, Aspect: catalog.AspectRowType})
 	}
 	return out
 }
@@ -97,7 +176,7 @@ func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
 
 func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action {
 	o := c.Source
-	if fromParent(col) {
+	if fromParent(col) && comesWith(c, col) {
 		return nil
 	}
 	ref := o.PartRef(col)
@@ -243,12 +322,15 @@ func provedNotNull(table, col *catalog.Object) bool {
 
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*order.Action {
 	o := c.Target
-	if fromParent(col) {
+	if fromParent(col) && goesWith(c, col) {
 		return nil
 	}
 	ref := o.PartRef(col)
 	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref},
 		Prefix: alterPrefix(o), Clauses: []string{"DROP COLUMN " + quote(col.Name)}, Late: late}
+	if fromParent(col) {
+		a.After = append(a.After, leftParents(o.Ref()))
+	}
 	for _, s := range ownedSequences(c.Actual, o, col.Name) {
 		a.Removes = append(a.Removes, s.Ref())
 		a.Frees = append(a.Frees, names(s)...)
@@ -286,8 +368,8 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		}
 	}
 	w.columnFacts(c, it, b)
-	if len(b.out) == 0 {
-		return nil
+	if it.Property("identity") != nil || it.Property("default") != nil {
+		w.counts(c, b, was)
 	}
 	return b.out
 }
@@ -330,6 +412,9 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 	o, col, was := c.Source, it.Source, it.Target
 	from, to := was.Text("type"), col.Text("type")
 	cv := convert.Between(c.Actual, c.Desired, from, to)
+	if o.Kind == vocab.ForeignTable { // its values are elsewhere (PostgreSQL: ALTER FOREIGN TABLE)
+		cv = convert.Conversion{Possible: true}
+	}
 	if !cv.Possible {
 		return false
 	}
@@ -363,7 +448,7 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 	if from == to {
 		a.Title = fmt.Sprintf("change the collation of column %s of table %s", col.Name, o.Name)
 	}
-	a.Effects = []order.Effect{{On: b.ref, Aspect: catalog.AspectType}}
+	a.Effects = w.retyped(c, b.ref, catalog.AspectType)
 	for _, r := range cv.Risks {
 		a.Risks = append(a.Risks, order.Risk{Kind: r.Kind, On: b.ref, Text: fmt.Sprintf("column %s of table %s: %s", col.Name, o.Name, r.Text), Ask: typeQuestion(c, c.Target, was, r.Kind, cv, to)})
 	}
@@ -406,8 +491,6 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				a := b.clause("identity", "ADD "+identitySQL(col))
 				a.Makes = nil // a sequence that stood under the default may go before
 				a.Takes = identityNames(b.o, col)
-				a.SQL = append(a.SQL, fmt.Sprintf("SELECT setval(pg_get_serial_sequence(%s, %s), max(%s)) FROM %s HAVING max(%s) > 0;",
-					literal(qualified(b.o)), literal(col.Name), quote(col.Name), qualified(b.o), quote(col.Name)))
 				b.waitsFor("default", "nullability")
 			default:
 				b.clause("identity", "SET GENERATED "+strings.ToUpper(col.Text("identity")))

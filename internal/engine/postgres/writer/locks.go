@@ -59,6 +59,11 @@ func locked(actions []*order.Action) []*order.Action {
 // lockedBy is locked, with the tables that statistics are kept of.
 func lockedBy(c *order.Change, actions []*order.Action) []*order.Action {
 	o := c.Object()
+	if o.Kind == vocab.ForeignTable { // nobody looks at its rows, and none go
+		for _, a := range actions {
+			a.Risks = nil
+		}
+	}
 	if o.Kind == "statistics" {
 		for _, a := range actions {
 			alsoLocks(a, shareUpdateExclusive, o)
@@ -89,6 +94,11 @@ func (w *Writer) reaches(c *order.Change, a *order.Action) *order.Action {
 
 // below counts the partitions and child tables of a table, and theirs.
 func (w *Writer) below(cat *catalog.Catalog, table catalog.Ref) int {
+	return len(w.descendants(cat, table))
+}
+
+// descendants are the partitions and child tables of a table, and theirs.
+func (w *Writer) descendants(cat *catalog.Catalog, table catalog.Ref) []catalog.Ref {
 	if w.children == nil || w.childrenOf != cat {
 		w.children, w.childrenOf = map[catalog.Ref][]catalog.Ref{}, cat
 		for _, o := range cat.Objects {
@@ -102,18 +112,20 @@ func (w *Writer) below(cat *catalog.Catalog, table catalog.Ref) int {
 			}
 		}
 	}
+	var out []catalog.Ref
 	seen := map[catalog.Ref]bool{}
 	var walk func(catalog.Ref)
 	walk = func(r catalog.Ref) {
 		for _, child := range w.children[r] {
 			if !seen[child] {
 				seen[child] = true
+				out = append(out, child)
 				walk(child)
 			}
 		}
 	}
 	walk(table)
-	return len(seen)
+	return out
 }
 
 // alsoLocks adds the locks on the tables that a foreign key, or a partition or

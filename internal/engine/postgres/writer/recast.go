@@ -15,8 +15,8 @@ import (
 )
 
 // Some changes PostgreSQL cannot make to a table that is there: how it is
-// partitioned, and the type of a column in its partition key (PostgreSQL:
-// ALTER TABLE, Notes). The table is then recast: its rows wait in a temporary
+// partitioned, the type of a column in its partition key (PostgreSQL: ALTER
+// TABLE, Notes), and what it has from its parents alone. The table is then recast: its rows wait in a temporary
 // table while it is dropped and made anew with its partitions, and are put
 // back before keys, indexes and triggers come.
 
@@ -27,8 +27,13 @@ func recast(c *order.Change, ref catalog.Ref) bool {
 		return false
 	}
 	by := was.Text("partition by")
-	if by != now.Text("partition by") {
+	if by != now.Text("partition by") || inheritsAnew(was, now) {
 		return true
+	}
+	for _, name := range now.List("inherits") { // it cannot stay when that one is made anew
+		if p := named(c.Desired, name); p != nil && p != now && slices.Contains(was.List("inherits"), name) && recast(c, p.Ref()) {
+			return true
+		}
 	}
 	if by == "" {
 		return false
@@ -87,10 +92,6 @@ func asideName(r catalog.Ref) string {
 	return asideFor("rows", r.Name, r.Schema, r.Name)
 }
 
-func counterName(r catalog.Ref, col *catalog.Object) string {
-	return asideFor("counter", r.Name+"_"+col.Name, r.Schema, r.Name, col.Name)
-}
-
 // recastTable recasts the table as a whole.
 func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	now, was := c.Source, c.Target
@@ -99,7 +100,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 		SQL: []string{fmt.Sprintf("LOCK TABLE %s IN ACCESS EXCLUSIVE MODE;", qualified(was)), // what is written while the rows are copied would be lost
 			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), rows.Own(was))},
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
-		Note:  "How a table is partitioned cannot be changed in place: it is made anew, and its rows come back."}
+		Note:  "This cannot be changed in place: the table is made anew, and its rows come back."}
 	var kept []*catalog.Object
 	for _, s := range ownedSequences(c.Actual, was, "") {
 		if c.Desired.Find(s.Ref()) != nil {
@@ -177,9 +178,17 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 		}
 		if col.Has("identity") {
 			overriding = " OVERRIDING SYSTEM VALUE"
-			if old.Has("identity") {
-				aside.SQL = append(aside.SQL, fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT last_value, is_called FROM %s;", counterName(ref, col), old.Text("identity sequence name")))
-				restore.SQL = append(restore.SQL, fmt.Sprintf("SELECT setval(pg_get_serial_sequence(%s, %s), last_value, is_called) FROM %s;", literal(qualified(now)), literal(col.Name), counterName(ref, col)))
+		}
+		if keep, give := keepCounter(c, ref, old, col, true); give != "" {
+			if keep != "" {
+				aside.SQL = append(aside.SQL, keep)
+			}
+			restore.SQL = append(restore.SQL, give)
+			if next, _ := counterOf(c.Desired, col); next.sequence != nil {
+				restore.After = append(restore.After, next.sequence.Ref())
+			}
+			if before, _ := counterOf(c.Actual, old); before.sequence != nil {
+				aside.Uses = append(aside.Uses, before.sequence.Ref())
 			}
 		}
 		names, values = append(names, quote(col.Name)), append(values, value)

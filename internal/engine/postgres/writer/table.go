@@ -232,24 +232,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
 	case "inherits":
-		var clauses []string
-		for _, p := range c.Target.List("inherits") {
-			if !slices.Contains(o.List("inherits"), p) {
-				clauses = append(clauses, "NO INHERIT "+p)
-			}
-		}
-		for _, p := range o.List("inherits") {
-			if !slices.Contains(c.Target.List("inherits"), p) {
-				clauses = append(clauses, "INHERIT "+p)
-			}
-		}
-		if len(clauses) > 0 {
-			as := one("change the parents", clauses...)
-			accessExclusive.takes(as[0])
-			alsoLocks(as[0], shareUpdateExclusive, c.Target)
-			alsoLocks(as[0], shareUpdateExclusive, o)
-			return as
-		}
+		return inheritance(c)
 	case "partition of", "partition bound":
 		if d.Name == "partition bound" && c.Property("partition of") != nil {
 			return nil
@@ -257,6 +240,39 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		return w.rebind(c)
 	}
 	return nil
+}
+
+// inheritance lets a table leave and join tables it inherits from.
+func inheritance(c *order.Change) []*order.Action {
+	o := c.Source
+	leaves, _, joins := parentChange(c)
+	var out []*order.Action
+	add := func(title, word string, names []string) *order.Action {
+		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: title + " of table " + o.Name})
+		for _, n := range names {
+			a.SQL = append(a.SQL, fmt.Sprintf("%s %s %s;", alterPrefix(o), word, n))
+		}
+		alsoLocks(a, shareUpdateExclusive, c.Target)
+		alsoLocks(a, shareUpdateExclusive, o)
+		out = append(out, a)
+		return a
+	}
+	if len(leaves) > 0 { // before what the parents change reaches it
+		a := add("leave parents", "NO INHERIT", leaves)
+		a.Removes, a.Makes = []catalog.Ref{leftParents(o.Ref())}, nil
+		for _, name := range leaves {
+			if p := named(c.Actual, name); p != nil {
+				for _, part := range p.Parts {
+					a.Uses = append(a.Uses, p.PartRef(part))
+				}
+			}
+		}
+	}
+	if len(joins) > 0 {
+		a := add("join parents", "INHERIT", joins)
+		a.After = joining(c, joins)
+	}
+	return out
 }
 
 // rebind makes a table a partition of another one than it was, or of none, or
@@ -270,7 +286,7 @@ func (w *Writer) rebind(c *order.Change) []*order.Action {
 	}
 	where := elsewhere(c, was)
 	for _, p := range was.List("partition of") {
-		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref())},
+		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref()), leftParents(o.Ref())},
 			SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
 		alsoLocks(a, accessExclusive, was)
 		leaves(c, was, a)

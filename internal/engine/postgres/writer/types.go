@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -241,24 +242,54 @@ func (w *Writer) createComposite(c *order.Change) []*order.Action {
 	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS (%s);", qualified(o), strings.Join(o.List("attributes"), ", ")))}
 }
 
-// alterComposite adds, drops and retypes attributes in place.
+// attributes are the names of a composite type's attributes, in order, and what
+// else is said of each.
+func attributes(o *catalog.Object) (names []string, defs map[string]string) {
+	defs = map[string]string{}
+	for _, a := range o.List("attributes") {
+		n, t := splitName(a)
+		names = append(names, n)
+		defs[n] = t
+	}
+	return names, defs
+}
+
+// typedTables are the tables whose columns are a composite type's attributes.
+func typedTables(cat *catalog.Catalog, typ *catalog.Object) []*catalog.Object {
+	var out []*catalog.Object
+	for _, t := range cat.Objects {
+		if t.Text("of type") == typeName(typ) {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// attributeColumns are the columns that an attribute is in typed tables.
+func attributeColumns(typed []*catalog.Object, attribute string) []catalog.Ref {
+	var out []catalog.Ref
+	for _, t := range typed {
+		for _, col := range t.PartsOf(catalog.Column) {
+			if quote(col.Name) == attribute {
+				out = append(out, t.PartRef(col))
+			}
+		}
+	}
+	return out
+}
+
+// alterComposite adds, drops and retypes attributes in place. Typed tables
+// follow; columns of the type step aside while an attribute changes its own
+// (PostgreSQL: ALTER TYPE, CASCADE).
 func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
 	out := outwardActions(c)
 	if c.Property("attributes") == nil {
 		return out, true
 	}
-	split := func(l []string) (names []string, defs map[string]string) {
-		defs = map[string]string{}
-		for _, a := range l {
-			n, t := splitName(a)
-			names = append(names, n)
-			defs[n] = t
-		}
-		return names, defs
-	}
-	now, nowDef := split(o.List("attributes"))
-	was, wasDef := split(c.Target.List("attributes"))
+	now, nowDef := attributes(o)
+	was, wasDef := attributes(c.Target)
+	typed := typedTables(c.Actual, c.Target)
 	var kept []string
 	a := &order.Action{About: o.Ref(), Title: "change the attributes of " + title(o), Makes: []catalog.Ref{o.Ref()}, Prefix: "ALTER TYPE " + qualified(o)}
 	for _, n := range was {
@@ -267,7 +298,10 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 			continue
 		}
 		a.Clauses = append(a.Clauses, "DROP ATTRIBUTE "+n)
-		a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: fmt.Sprintf("attribute %s of every value of %s", n, title(o))})
+		a.Removes = append(a.Removes, attributeColumns(typed, n)...)
+		if used := uses(c, typeName(c.Target)); len(used)+len(typed) > 0 {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: fmt.Sprintf("attribute %s of every value of %s", n, title(o)), Ask: rows.Attributes(used, typed, n, "$ IS NOT NULL", "hold a value")})
+		}
 	}
 	if len(kept) > len(now) || !slices.Equal(kept, now[:len(kept)]) {
 		return nil, false // the order of attributes cannot be changed in place
@@ -276,15 +310,40 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 		switch old, ok := wasDef[n]; {
 		case !ok:
 			a.Clauses = append(a.Clauses, "ADD ATTRIBUTE "+n+" "+nowDef[n])
+			a.Makes = append(a.Makes, attributeColumns(typedTables(c.Desired, o), n)...)
 		case old != nowDef[n]:
 			a.Clauses = append(a.Clauses, "ALTER ATTRIBUTE "+n+" TYPE "+nowDef[n])
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails while a column is of the type"})
+			a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectRowType})
+			for _, r := range attributeColumns(typed, n) {
+				a.Effects = append(a.Effects, w.retyped(c, r, catalog.AspectType)...)
+			}
+			from, _, _ := strings.Cut(old, " COLLATE ")
+			to, _, _ := strings.Cut(nowDef[n], " COLLATE ")
+			if used := uses(c, typeName(c.Target)); len(used)+len(typed) > 0 && from != to {
+				cv := convert.Between(c.Actual, c.Desired, from, to)
+				if !cv.Possible {
+					return nil, false
+				}
+				for _, r := range cv.Risks {
+					if r.Kind == order.Loss || r.Kind == order.MayFail {
+						risk := order.Risk{Kind: r.Kind, On: o.Ref(), Text: fmt.Sprintf("attribute %s of %s: %s", n, title(o), r.Text)}
+						if r.Kind == order.Loss && cv.Back != "" {
+							via := cmp.Or(cv.Via, "$::"+to)
+							risk.Ask = rows.Attributes(used, typed, n, strings.ReplaceAll(cv.Back, "$", "("+via+")")+" IS DISTINCT FROM $", "hold a value that would change")
+						}
+						a.Risks = append(a.Risks, risk)
+					}
+				}
+			}
 		}
 	}
 	for i := range a.Clauses {
 		a.Clauses[i] += " CASCADE" // typed tables follow
 	}
-	a.Effects = []order.Effect{{On: o.Ref(), Aspect: catalog.AspectBody}}
+	for _, t := range typed {
+		a.Locks = append(a.Locks, accessExclusive.on(t.Ref()))
+	}
+	a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectBody})
 	return append(out, a), true
 }
 

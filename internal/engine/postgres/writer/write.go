@@ -322,6 +322,8 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 		return effect.Replaced && need.Fact == "type"
 	}
 	switch effect.Aspect {
+	case catalog.AspectRowType: // of a column: its values wait as something else
+		return !effect.On.IsPart() && (part == nil && owner.Kind != kindMatView || part != nil && (part.Kind != catalog.Column || need.Fact != "type") || owner.Ref() == effect.On)
 	case catalog.AspectType:
 		if part == nil {
 			return false
@@ -359,13 +361,17 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 			out = append(out, a)
 		}
 	}
+	kept, there := w.leftovers(c)
+	out = append(out, kept...)
 	for _, it := range c.Parts {
 		if !pick(it.Kind()) {
 			continue
 		}
 		switch {
+		case it.Target == nil && there[it.Source]:
 		case it.Target == nil:
 			create(it.Source)
+		case it.Source == nil && there[it.Target]:
 		case it.Source == nil:
 			drop(it.Target)
 		case c.Rebuilds(it):
