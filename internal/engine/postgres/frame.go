@@ -57,6 +57,9 @@ func analyze(plan *order.Plan) []string {
 	}
 	for _, s := range plan.Steps {
 		for _, e := range s.Effects {
+			if o := plan.Desired.Find(e.On.Object()); o != nil && o.Has("partition of") && o.Ref() != s.About.Object() {
+				continue // analyzed with the whole
+			}
 			if e.Aspect == catalog.AspectType && e.On.PartKind == catalog.Column {
 				add(e.On.Object(), e.On.Part)
 			}

@@ -13,7 +13,7 @@ import (
 
 // namedFacts are the facts that are no SQL by their form and have names in them
 // all the same.
-var namedFacts = []string{"type", "owned by", "of type", "partition of", "inherits", "partition by", "attributes", "columns", "column defaults", "subtype", "subtype opclass", "canonical", "subtype diff", "multirange type",
+var namedFacts = []string{"type", "owned by", "of type", "partition of", "inherits", "partition by", "attributes", "columns", "column defaults", "column settings", "column grants", "subtype", "subtype opclass", "canonical", "subtype diff", "multirange type",
 	"result", "arguments", "tables", "identity sequence name"}
 
 // Mark implements engine.Namer. The server prints names with their schemas, and

@@ -228,3 +228,54 @@ INSERT INTO tug VALUES (2, 2, 'k');
 INSERT INTO pusher VALUES (3, 3, 'g');
 --- loss
 --- keep SELECT string_agg(id || ':' || v, ',' ORDER BY id) FROM craft
+--- case what columns of views have
+--- about how a materialized view keeps its columns, and targets of an index's expressions
+--- common
+CREATE TABLE tide (id int PRIMARY KEY, station text, level int);
+--- target
+CREATE MATERIALIZED VIEW levels AS SELECT id, station, level FROM tide;
+ALTER MATERIALIZED VIEW levels ALTER COLUMN id SET STATISTICS 10, ALTER COLUMN station SET STORAGE external;
+CREATE INDEX by_name ON tide (lower(station), (level + 1));
+ALTER INDEX by_name ALTER COLUMN 2 SET STATISTICS 77;
+--- source
+CREATE MATERIALIZED VIEW levels AS SELECT id, station, level FROM tide;
+ALTER MATERIALIZED VIEW levels ALTER COLUMN level SET STATISTICS 500, ALTER COLUMN station SET (n_distinct = 5);
+CREATE INDEX by_name ON tide (lower(station), (level + 1));
+ALTER INDEX by_name ALTER COLUMN 1 SET STATISTICS 99;
+--- case states of triggers in partitions
+--- about the parent's trigger is made anew and another enabled; the partition's stay as they are
+--- common
+CREATE FUNCTION noted() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END';
+CREATE TABLE call (id int, at date) PARTITION BY RANGE (at);
+CREATE TABLE call_20 PARTITION OF call FOR VALUES FROM ('2020-01-01') TO ('2021-01-01');
+CREATE TABLE call_21 PARTITION OF call FOR VALUES FROM ('2021-01-01') TO ('2022-01-01');
+--- target
+CREATE TRIGGER noted AFTER INSERT ON call FOR EACH ROW EXECUTE FUNCTION noted();
+CREATE TRIGGER other AFTER INSERT ON call FOR EACH ROW EXECUTE FUNCTION noted();
+ALTER TABLE call DISABLE TRIGGER other;
+ALTER TABLE call_20 DISABLE TRIGGER noted;
+--- source
+CREATE TRIGGER noted AFTER INSERT OR UPDATE ON call FOR EACH ROW EXECUTE FUNCTION noted();
+CREATE TRIGGER other AFTER INSERT ON call FOR EACH ROW EXECUTE FUNCTION noted();
+ALTER TABLE call_20 DISABLE TRIGGER noted;
+ALTER TABLE call_21 DISABLE TRIGGER other;
+--- case types in the way of an enum and a collation
+--- about an enum that partitions by it loses a value; a collation is made anew
+--- target
+CREATE TYPE state AS ENUM ('open', 'closed', 'never');
+CREATE COLLATION folded (provider = icu, locale = 'und-u-ks-level2');
+CREATE TABLE booking (id int, s state, name text COLLATE folded UNIQUE NOT NULL);
+CREATE TABLE archive (id int, s state) PARTITION BY LIST (s);
+CREATE TABLE archive_open PARTITION OF archive FOR VALUES IN ('open');
+CREATE TABLE archive_rest PARTITION OF archive DEFAULT;
+--- source
+CREATE TYPE state AS ENUM ('closed', 'open');
+CREATE COLLATION folded (provider = icu, locale = 'und-u-ks-level2', deterministic = false);
+CREATE TABLE booking (id int, s state, name text COLLATE folded UNIQUE NOT NULL);
+CREATE TABLE archive (id int, s state) PARTITION BY LIST (s);
+CREATE TABLE archive_open PARTITION OF archive FOR VALUES IN ('open');
+CREATE TABLE archive_rest PARTITION OF archive DEFAULT;
+--- rows
+INSERT INTO booking VALUES (1, 'open', 'a');
+INSERT INTO archive VALUES (1, 'open'), (2, 'closed'), (3, NULL);
+--- keep SELECT string_agg(id || s::text, ',' ORDER BY id) FROM archive

@@ -198,28 +198,41 @@ func Extras(o *catalog.Object) []string {
 	return out
 }
 
-// OptionClauses sets and resets what differs between two lists of parameters.
+// OptionClauses sets and resets what differs between two lists of parameters,
+// and leaves them in the order of the first: what is set comes last there.
 func OptionClauses(now, was []string) []string {
-	var set, reset []string
+	var set, reset, kept []string
 	have := map[string]bool{}
 	for _, o := range now {
 		name, _, _ := strings.Cut(o, "=")
 		have[name] = true
-		if !slices.Contains(was, o) {
-			set = append(set, o)
-		}
 	}
 	for _, o := range was {
 		if name, _, _ := strings.Cut(o, "="); !have[name] {
 			reset = append(reset, name)
+		} else if slices.Contains(now, o) {
+			kept = append(kept, o)
+		}
+	}
+	n := 0
+	for n < len(kept) && kept[n] == now[n] {
+		n++
+	}
+	for _, o := range kept[n:] {
+		name, _, _ := strings.Cut(o, "=")
+		reset = append(reset, name)
+	}
+	for _, o := range now {
+		if !slices.Contains(kept[:n], o) {
+			set = append(set, o)
 		}
 	}
 	var out []string
-	if len(set) > 0 {
-		out = append(out, "SET ("+OptionList(set)+")")
-	}
 	if len(reset) > 0 {
 		out = append(out, "RESET ("+strings.Join(reset, ", ")+")")
+	}
+	if len(set) > 0 {
+		out = append(out, "SET ("+OptionList(set)+")")
 	}
 	return out
 }

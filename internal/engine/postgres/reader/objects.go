@@ -158,6 +158,9 @@ func (r *reader) sequence(w *row) {
 		c.object.Set("identity sequence", catalog.List(vocab.SequenceOptions(o)...))
 		c.object.Carry("identity sequence name", catalog.Scalar(vocab.Qualified(o)))
 		c.object.Carry("identity sequence bare name", catalog.Scalar(o.Name))
+		if own := o.Property("grants"); own != nil && !own.Value.Equal(vocab.Grants(catalog.Sequence, o.Text("owner"), nil)) {
+			c.object.Optional("identity sequence grants", "grants", own.Value)
+		}
 		r.note(pgClass, oid, thing{table.object, c.object})
 		o.Name = ""
 		return

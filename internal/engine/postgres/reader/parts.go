@@ -125,6 +125,9 @@ func (r *reader) rare(rel *relation, c *column, facts [][]byte) {
 		if c.collated {
 			c.text = " COLLATE " + text(0)
 		}
+		if view := rel.object; view.Kind == catalog.View || view.Kind == vocab.MatView {
+			viewColumn(view, vocab.Quote(c.name), map[string]string{"STORAGE": storageNames[text(1)], "COMPRESSION": compressionNames[text(2)], "STATISTICS": text(3)}, list(4), list(5))
+		}
 		return
 	}
 	o.SetText("collation", text(0))
@@ -146,6 +149,30 @@ func (r *reader) rare(rel *relation, c *column, facts [][]byte) {
 	}
 	if facts[5] != nil {
 		o.Optional("grants", "grants", vocab.Grants(catalog.Column, rel.object.Text("owner"), list(5)))
+	}
+}
+
+// viewColumn notes what a column of a view has of its own: how a materialized
+// one keeps it, and who may use it.
+func viewColumn(view *catalog.Object, name string, set map[string]string, options, acl []string) {
+	settings := view.List("column settings")
+	for word, value := range set {
+		if view.Kind == vocab.MatView && value != "" && value != "-1" {
+			settings = append(settings, name+" "+word+" "+value)
+		}
+	}
+	for _, o := range options {
+		settings = append(settings, name+" "+o)
+	}
+	if len(settings) > 0 {
+		view.Set("column settings", catalog.SetOf(settings...))
+	}
+	if acl != nil {
+		grants := view.List("column grants")
+		for _, g := range vocab.Grants(catalog.Column, view.Text("owner"), acl).Items {
+			grants = append(grants, name+" "+g)
+		}
+		view.Optional("column grants", "grants", catalog.SetOf(grants...))
 	}
 }
 
@@ -468,6 +495,9 @@ func (r *reader) indexParts() {
 			r.wait(unread{of: thing{owner, o}, rel: x.table, fact: "definition", class: pgClass, oid: x.oid}, r.indexKey(x), x.exprs, x.pred)
 		}
 		flags(o)
+		if l := r.indexStats[x.oid]; l != nil {
+			o.Set("statistics targets", catalog.SetOf(l...))
+		}
 		o.SetDefect("invalid", x.invalid && x.table.kind != "p")
 		if r.lazy {
 			continue

@@ -47,6 +47,10 @@ const columnTypesSQL = `SELECT x.typ, x.mod, format_type(x.typ, x.mod) FROM unne
 const parametersSQL = `SELECT DISTINCT a.attrelid FROM pg_attribute a WHERE a.attoptions IS NOT NULL
 AND a.attrelid = ANY (ARRAY(SELECT c.oid FROM pg_class c WHERE c.relkind IN ('i', 'I') AND c.relam NOT IN (403, 405)))`
 
+// Statistics targets of index columns, which are of expressions.
+const indexStatsSQL = `SELECT a.attrelid, a.attnum, a.attstattarget FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
+WHERE a.attstattarget >= 0 AND a.attnum > 0 AND c.relkind IN ('i', 'I') AND c.oid >= 16384`
+
 // A default names no column, so it is printed without opening its table; the
 // expression of a generated column waits.
 const defaultsSQL = `SELECT d.oid, d.adrelid, d.adnum, CASE WHEN position('{VAR ' IN d.adbin::text) = 0 THEN pg_get_expr(d.adbin, 0) END,

@@ -75,9 +75,10 @@ type reader struct {
 	lastOid     uint32
 	last        *relation
 	opclasses   map[uint32]opclass
-	enumLabels  map[uint32]string           // by the label's oid
-	clones      map[uint32]uint32           // constraints and those they are copies of
+	enumLabels  map[uint32]string // by the label's oid
+	clones      map[uint32]uint32 // constraints and those they are copies of
 	copied      []copied
+	indexStats  map[uint32][]string         // "column target", of indexes
 	copies      map[address]*catalog.Object // the tables of constraints and indexes that are copies of others
 	roles       map[uint32]string
 	shells      map[uint32]*catalog.Object // functions that types are made of, and the type
@@ -147,7 +148,7 @@ func Read(ctx context.Context, conn Conn, version int, extent Extent) (*catalog.
 	r := &reader{c: &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds, Spell: func(name string, _ bool) string { return vocab.Quote(name) }}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
 		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]uint32{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{}, copies: map[address]*catalog.Object{},
-		parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
+		indexStats: map[uint32][]string{}, parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
 	before, after := r.queries()
 	if err := r.run(ctx, conn, before); err != nil {
 		return nil, err
@@ -245,6 +246,10 @@ func (r *reader) queries() (before, after []query) {
 		{what: "defaults", sql: defaultsSQL, row: r.columnDefault},
 		{what: "inheritance", sql: inheritsSQL, row: r.inherits},
 		{what: "operator classes", sql: opclassesSQL, row: r.opclass},
+		{what: "statistics targets of indexes", sql: indexStatsSQL, row: func(w *row) {
+			oid := w.oid()
+			r.indexStats[oid] = append(r.indexStats[oid], fmt.Sprintf("%d %d", w.int(), w.int()))
+		}},
 		{what: "indexes", sql: fmt.Sprintf(indexesSQL, r.since(150000, "i.indnullsnotdistinct", "false")), row: r.index},
 		{what: "constraints", sql: fmt.Sprintf(constraintsSQL, r.since(150000, "k.confdelsetcols", "NULL::int2[]")+", "+r.since(180000, "k.conperiod, k.conenforced", "false, true")), row: r.constraint, done: r.indexParts},
 		{what: "triggers", sql: triggersSQL, row: r.trigger},
@@ -463,6 +468,8 @@ func (r *reader) comment(w *row) {
 	switch {
 	case o.Kind == catalog.Schema && o.Name == "public" && text == "standard public schema":
 	case o.Kind == "extension" && r.classes["pg_extension"] != class: // on a member
+	case class == pgClass && o.Kind == catalog.Column && sub == 0:
+		o.Set("identity sequence comment", catalog.Scalar(text))
 	case class == pgClass && o.Kind != catalog.Index && t.part != nil && sub == 0:
 		o.Set("index comment", catalog.Scalar(text)) // on the index behind a constraint
 	case class == pgType && vocab.IsTable(o.Kind):

@@ -27,6 +27,7 @@ func (r *reader) defaultRights(w *row) {
 	if schema != "" {
 		o.Name += " in " + schema
 		head += " IN SCHEMA " + vocab.Quote(schema)
+		o.Carry("schema", catalog.Scalar(schema))
 		normal = nil // in a schema only what is added is kept
 		o.Need(catalog.Ref{Kind: catalog.Schema, Name: schema}, catalog.AspectName)
 	}

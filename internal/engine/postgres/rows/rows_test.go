@@ -36,7 +36,9 @@ func TestBound(t *testing.T) {
 	for _, c := range []struct{ by, bound, want string }{
 		{"RANGE (day)", "FOR VALUES FROM ('2026-01-01') TO ('2027-01-01')", "(day IS NOT NULL AND day >= '2026-01-01' AND day < '2027-01-01')"},
 		{"RANGE (day)", "FOR VALUES FROM (MINVALUE) TO ('2027-01-01')", "(day IS NOT NULL AND day < '2027-01-01')"},
-		{"RANGE (a, b)", "FOR VALUES FROM (1, 2) TO (3, 4)", ""},
+		{"RANGE (a, b)", "FOR VALUES FROM (1, 2) TO (3, 4)", "(a IS NOT NULL AND b IS NOT NULL AND (a, b) >= (1, 2) AND (a, b) < (3, 4))"},
+		{"RANGE (a, b)", "FOR VALUES FROM (1, MAXVALUE) TO (3, MAXVALUE)", "(a IS NOT NULL AND b IS NOT NULL AND a > 1 AND a <= 3)"},
+		{"RANGE (a, b)", "FOR VALUES FROM (MINVALUE, MINVALUE) TO (3, MINVALUE)", "(a IS NOT NULL AND b IS NOT NULL AND a < 3)"},
 		{"LIST (lower(port))", "FOR VALUES IN ('q', NULL, 'it''s, so')", "(coalesce(lower(port) IN ('q', 'it''s, so'), false) OR lower(port) IS NULL)"},
 		{"LIST (port)", "FOR VALUES IN (NULL)", "port IS NULL"},
 		{"HASH (a, b)", "FOR VALUES WITH (modulus 4, remainder 1)", "satisfies_hash_partition('harbour.tide'::regclass, 4, 1, a, b)"},

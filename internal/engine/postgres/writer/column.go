@@ -245,6 +245,10 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 	if col.Has("comment") {
 		a.SQL = append(a.SQL, columnComment(o, col))
 	}
+	a.SQL = append(a.SQL, identityExtras(c, o, col)...)
+	if before := c.Target.Part(catalog.Column, col.Key()); c.Groups["grants"] || before != nil && before.Has("grants") {
+		a.SQL = append(a.SQL, regrant(o, col.Name, col.List("grants"), nil)...)
+	}
 	for _, s := range ownedSequences(c.Desired, o, col.Name) {
 		a.After = append(a.After, s.Ref())
 	}
@@ -491,9 +495,14 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 				a := b.clause("identity", "ADD "+identitySQL(col))
 				a.Makes = nil // a sequence that stood under the default may go before
 				a.Takes = identityNames(b.o, col)
+				a.SQL = append(a.SQL, identityExtras(c, b.o, col)...)
 				b.waitsFor("default", "nullability")
 			default:
 				b.clause("identity", "SET GENERATED "+strings.ToUpper(col.Text("identity")))
+			}
+		case "identity sequence comment", "identity sequence grants":
+			if col.Has("identity") && was.Has("identity") {
+				b.out = append(b.out, lockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("change the sequence of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: identityExtra(b.o, col, was, d.Name)}))
 			}
 		case "identity sequence":
 			if yes(d) && d.Target != nil {
@@ -524,11 +533,20 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 	}
 }
 
+// notNullAbove tells whether a parent has the NOT NULL of a column as well: it
+// goes here when it goes there.
+func notNullAbove(c *order.Change, it *compare.Item) bool {
+	return slices.ContainsFunc(upwards(c.Actual, parentNames(c.Target)), func(p *catalog.Object) bool {
+		col := p.Part(catalog.Column, it.Target.Key())
+		return col != nil && col.Has("not null")
+	})
+}
+
 // nullability sets or drops NOT NULL.
 func (w *Writer) nullability(c *order.Change, b *columnChange, it *compare.Item, now bool) {
 	col := it.Source
 	switch {
-	case !now && !b.fromParent:
+	case !now && !(b.fromParent && notNullAbove(c, it)):
 		b.clause("nullability", "DROP NOT NULL")
 		return
 	case !now:
@@ -696,6 +714,43 @@ func (b *columnChange) waitsFor(facts ...string) {
 			last.Sequel = a
 		}
 	}
+}
+
+// identitySequence stands for the sequence behind an identity column.
+func identitySequence(o, col *catalog.Object) *catalog.Object {
+	s := &catalog.Object{Kind: catalog.Sequence, Schema: o.Schema, Name: col.Text("identity sequence bare name")}
+	s.Carry("owner", catalog.Scalar(o.Text("owner")))
+	return s
+}
+
+// identityExtra sets the comment or the grants of the sequence behind an
+// identity column.
+func identityExtra(o, col, was *catalog.Object, fact string) []string {
+	s := identitySequence(o, col)
+	if fact == "identity sequence comment" {
+		s.SetText("comment", col.Text(fact))
+		return []string{fmt.Sprintf("COMMENT ON SEQUENCE %s IS %s;", qualified(s), commentText(s))}
+	}
+	rights := func(c *catalog.Object) []string {
+		if c != nil && c.Has(fact) {
+			return c.List(fact)
+		}
+		return vocab.Grants(catalog.Sequence, "", nil).Items
+	}
+	return regrant(s, "", rights(col), rights(was))
+}
+
+// identityExtras give the sequence of a new identity column its comment and its
+// grants.
+func identityExtras(c *order.Change, o, col *catalog.Object) []string {
+	var out []string
+	if col.Has("identity sequence comment") {
+		out = identityExtra(o, col, nil, "identity sequence comment")
+	}
+	if col.Has("identity sequence grants") && (c.Target != nil || c.Groups["grants"]) {
+		out = append(out, identityExtra(o, col, nil, "identity sequence grants")...)
+	}
+	return out
 }
 
 // identityNames is the name of the sequence behind an identity column.

@@ -267,3 +267,22 @@ func joining(c *order.Change, joins []string) []catalog.Ref {
 	}
 	return out
 }
+
+// statesBelow are the statements that let a partitioned table's trigger fire in
+// the partitions as each of them says: what makes it, or sets its state, sets
+// the same in all of them (PostgreSQL: ALTER TABLE, ENABLE TRIGGER).
+func (w *Writer) statesBelow(c *order.Change, p *catalog.Object) []string {
+	if p.Kind != catalog.Trigger || !c.Source.Has("partition by") {
+		return nil
+	}
+	var out []string
+	for _, o := range c.Desired.Objects {
+		if o == c.Source || !o.Has("partition of") || !slices.Contains(upwards(c.Desired, parentNames(o)), c.Source) || c.Actual.Find(o.Ref()) == nil {
+			continue
+		}
+		if clone := o.Part(p.Kind, p.Key()); clone != nil && clone.Has("clone") && clone.Text("enabled") != p.Text("enabled") {
+			out = append(out, stateSQL(o, clone)...)
+		}
+	}
+	return out
+}

@@ -3,6 +3,7 @@ package writer
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -60,6 +61,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		a.SQL = []string{policySQL(o, p)}
 	}
 	a.SQL = append(a.SQL, partExtras(o, p)...)
+	a.SQL = append(a.SQL, indexStatistics(o, p, nil)...)
 	return a
 }
 
@@ -114,6 +116,27 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	return a
 }
 
+// indexStatistics sets the statistics targets of an index's expressions,
+// "column target" each, those it had back to the usual.
+func indexStatistics(o, p, was *catalog.Object) []string {
+	var out []string
+	set := func(column, target string) {
+		out = append(out, fmt.Sprintf("ALTER INDEX %s.%s ALTER COLUMN %s SET STATISTICS %s;", quote(o.Schema), quote(p.Name), column, target))
+	}
+	if was != nil {
+		for _, t := range was.List("statistics targets") {
+			if column, _, _ := strings.Cut(t, " "); !slices.ContainsFunc(p.List("statistics targets"), func(n string) bool { return strings.HasPrefix(n, column+" ") }) {
+				set(column, "-1")
+			}
+		}
+	}
+	for _, t := range p.List("statistics targets") {
+		column, target, _ := strings.Cut(t, " ")
+		set(column, target)
+	}
+	return out
+}
+
 // alterPart changes a part in place where PostgreSQL can.
 func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, bool) {
 	o, p, was := c.Source, it.Source, it.Target
@@ -156,8 +179,10 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			}
 		case "tablespace":
 			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(cmp.Or(p.Text("tablespace"), "pg_default"))))
+		case "statistics targets":
+			shareUpdateExclusive.takes(add("change the statistics targets", indexStatistics(o, p, was)...))
 		case "enabled":
-			stateLock(p).takes(add("change the state", stateSQL(o, p)...))
+			stateLock(p).takes(add("change the state", append(stateSQL(o, p), w.statesBelow(c, p)...)...))
 		case "not valid":
 			if d.Source != nil {
 				return nil, false

@@ -38,16 +38,58 @@ func recast(c *order.Change, ref catalog.Ref) bool {
 	if by == "" {
 		return false
 	}
-	for _, t := range sqltext.Lex(vocab.Dialect, by) {
-		if !t.IsName() {
-			continue
-		}
-		a, b := was.Part(catalog.Column, t.Name()), now.Part(catalog.Column, t.Name())
-		if a != nil && (b == nil || a.Text("type") != b.Text("type") || a.Text("collation") != b.Text("collation")) {
+	for _, a := range keyColumns(was) {
+		b := now.Part(catalog.Column, a.Key())
+		if b == nil || a.Text("type") != b.Text("type") || a.Text("collation") != b.Text("collation") || typeReplaced(c, a.Text("type")) {
 			return true
 		}
 	}
 	return false
+}
+
+// keyColumns are the columns that a table is partitioned by.
+func keyColumns(o *catalog.Object) []*catalog.Object {
+	var out []*catalog.Object
+	if !o.Has("partition by") {
+		return nil
+	}
+	for _, t := range sqltext.Lex(vocab.Dialect, o.Text("partition by")) {
+		if col := o.Part(catalog.Column, t.Name()); t.IsName() && col != nil {
+			out = append(out, col)
+		}
+	}
+	return out
+}
+
+// typeReplaced tells whether a type of the database's own is made anew under
+// its name, so that values must be cast from the old one to the new.
+func typeReplaced(c *order.Change, typ string) bool {
+	base, _, _ := splitType(typ)
+	if was, now := userType(c.Actual, base, catalog.Enum), userType(c.Desired, base, catalog.Enum); was != nil && now != nil {
+		return !subsequence(was.List("values"), now.List("values"))
+	}
+	was, now := userType(c.Actual, base, kindDomain), userType(c.Desired, base, kindDomain)
+	return was != nil && now != nil && (was.Text("type") != now.Text("type") || was.Text("collation") != now.Text("collation"))
+}
+
+// asText is a table's columns as they wait: those whose type is made anew as
+// text, and "*" where there are none.
+func asText(c *order.Change, o *catalog.Object) string {
+	var list []string
+	some := false
+	for _, col := range o.PartsOf(catalog.Column) {
+		name := quote(col.Name)
+		if typeReplaced(c, col.Text("type")) {
+			some = true
+			_, _, array := splitType(col.Text("type"))
+			name = fmt.Sprintf("%s::text%s AS %[1]s", name, map[bool]string{true: "[]"}[array])
+		}
+		list = append(list, name)
+	}
+	if !some {
+		return "*"
+	}
+	return strings.Join(list, ", ")
 }
 
 // recastAbove is the topmost table, the object or one it is a partition of,
@@ -98,7 +140,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	ref := now.Ref()
 	aside := &order.Action{About: ref, Title: "put the rows of table " + was.Name + " aside", Makes: []catalog.Ref{rowsPutAside(ref)},
 		SQL: []string{fmt.Sprintf("LOCK TABLE %s IN ACCESS EXCLUSIVE MODE;", qualified(was)), // what is written while the rows are copied would be lost
-			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT * FROM %s;", asideName(ref), rows.Own(was))},
+			fmt.Sprintf("CREATE TEMPORARY TABLE %s ON COMMIT DROP AS SELECT %s FROM %s;", asideName(ref), asText(c, was), rows.Own(was))},
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
 		Note:  "This cannot be changed in place: the table is made anew, and its rows come back."}
 	var kept []*catalog.Object
@@ -172,6 +214,9 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 					restore.Risks = append(restore.Risks, order.Risk{Kind: r.Kind, On: now.PartRef(col), Text: fmt.Sprintf("column %s of table %s: %s", col.Name, now.Name, r.Text), Ask: typeQuestion(c, was, old, r.Kind, cv, to)})
 				}
 			}
+		}
+		if old.Text("type") == col.Text("type") && typeReplaced(c, col.Text("type")) {
+			value += "::" + col.Text("type")
 		}
 		if fill, ok := w.fill(now, col); ok && col.Has("not null") && !old.Has("not null") {
 			value = fmt.Sprintf("coalesce(%s, %s)", value, fill)

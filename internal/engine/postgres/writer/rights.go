@@ -83,10 +83,83 @@ func ownerAndGrants(c *order.Change) []string {
 		out = append(out, fmt.Sprintf("ALTER %s %s OWNER TO %s;", keyword(o), sqlName(o), quote(who)))
 	}
 	if o.Has("grants") && (c.Target != nil || c.Groups["grants"]) {
-		out = append(out, regrant(o, "", o.List("grants"), vocab.Grants(o.Kind, "", nil).Items)...)
+		normal := vocab.Grants(o.Kind, "", nil).Items
+		if by := byDefault(c); len(by) > 0 { // they have given it something already
+			normal = slices.DeleteFunc(normal, func(g string) bool { return strings.HasPrefix(g, vocab.Everybody+":") })
+			out = append(out, regrant(o, "", nil, append(by, vocab.Everybody+": ALL"))...)
+		}
+		out = append(out, regrant(o, "", o.List("grants"), normal)...)
 		for _, p := range o.PartsOf(catalog.Column) {
 			out = append(out, regrant(o, p.Name, p.List("grants"), nil)...)
 		}
+		out = append(out, regrantColumns(o, o.List("column grants"), nil)...)
+	}
+	return out
+}
+
+// defaultWords are the kinds of things that default privileges are for
+// (PostgreSQL: ALTER DEFAULT PRIVILEGES).
+var defaultWords = map[catalog.Kind]string{catalog.Table: "TABLES", catalog.View: "TABLES", kindMatView: "TABLES", vocab.ForeignTable: "TABLES", catalog.Sequence: "SEQUENCES",
+	catalog.Routine: "FUNCTIONS", catalog.Enum: "TYPES", kindDomain: "TYPES", kindComposite: "TYPES", kindRange: "TYPES", catalog.Schema: "SCHEMAS"}
+
+// byDefault lists what default privileges may give others on a thing that is
+// made, "role: ALL": those that are there, and those that come.
+func byDefault(c *order.Change) []string {
+	o := c.Source
+	var out []string
+	for _, cat := range []*catalog.Catalog{c.Actual, c.Desired} {
+		for _, d := range cat.Objects {
+			if d.Kind != kindDefaultRights || d.Text("on") != defaultWords[o.Kind] || d.Has("schema") && d.Text("schema") != o.Schema {
+				continue
+			}
+			for _, g := range d.List("rights") {
+				who, _, _ := strings.Cut(g, ": ")
+				if all := who + ": ALL"; who != vocab.TheOwner && who != vocab.Everybody && !slices.Contains(out, all) {
+					out = append(out, all)
+				}
+			}
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// policyNote says that the target's default privileges give others something on
+// a new thing, where grants do not count.
+func policyNote(c *order.Change) string {
+	if c.Target != nil || c.Groups["grants"] {
+		return ""
+	}
+	var who []string
+	for _, g := range byDefault(c) {
+		role, _, _ := strings.Cut(g, ": ")
+		who = append(who, role)
+	}
+	if len(who) == 0 {
+		return ""
+	}
+	return "The target's default privileges may give rights on it to " + strings.Join(who, ", ") + "; the source's grants are not copied (--include grants)."
+}
+
+// regrantColumns is regrant for the columns of a view, "name grant".
+func regrantColumns(o *catalog.Object, now, was []string) []string {
+	split := func(l []string) map[string][]string {
+		m := map[string][]string{}
+		for _, text := range l {
+			name, grant := splitName(text)
+			m[name] = append(m[name], grant)
+		}
+		return m
+	}
+	new, old := split(now), split(was)
+	var out []string
+	for _, name := range sortedKeys(old) {
+		if _, ok := new[name]; !ok && hasColumn(o, name) {
+			out = append(out, regrant(o, vocab.Bare(name), nil, old[name])...)
+		}
+	}
+	for _, name := range sortedKeys(new) {
+		out = append(out, regrant(o, vocab.Bare(name), new[name], old[name])...)
 	}
 	return out
 }
@@ -108,11 +181,14 @@ func rightsActions(c *order.Change) []*order.Action {
 		}
 		out = append(out, a)
 	}
-	if c.Property("owner") != nil {
+	if c.Property("owner") != nil && !(o.Kind == catalog.Sequence && o.Has("owned by")) { // which has its table's
 		add("owner", []string{fmt.Sprintf("ALTER %s %s OWNER TO %s;", keyword(o), sqlName(o), quote(o.Text("owner")))})
 	}
 	if c.Property("grants") != nil {
 		add("grants", regrant(o, "", o.List("grants"), c.Target.List("grants")))
+	}
+	if c.Property("column grants") != nil {
+		add("grants on columns", regrantColumns(o, o.List("column grants"), c.Target.List("column grants")))
 	}
 	for _, it := range c.Parts {
 		if it.Kind() == catalog.Column && it.Status == compare.Differs && it.Property("grants") != nil {

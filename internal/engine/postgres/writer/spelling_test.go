@@ -82,7 +82,7 @@ func TestSequenceOptions(t *testing.T) {
 }
 
 func TestOptions(t *testing.T) {
-	if got := strings.Join(optionClauses([]string{"fillfactor=90", "a=it's"}, []string{"fillfactor=70", "b=1"}), "; "); got != "SET (fillfactor=90, a='it''s'); RESET (b)" {
+	if got := strings.Join(optionClauses([]string{"fillfactor=90", "a=it's"}, []string{"fillfactor=70", "b=1"}), "; "); got != "RESET (b); SET (fillfactor=90, a='it''s')" {
 		t.Error(got)
 	}
 	if got := optionClauses([]string{"a=1"}, []string{"a=1"}); got != nil {

@@ -71,7 +71,9 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	a.SQL = []string{tableHead(o, lines) + ";"}
 	a.SQL = append(a.SQL, tableTail(o, defaults)...)
 	for _, p := range o.Parts {
-		if !separate(p) && p.Kind != catalog.Column {
+		if p.Kind == catalog.Column {
+			a.SQL = append(a.SQL, identityExtras(c, o, p)...)
+		} else if !separate(p) {
 			a.SQL = append(a.SQL, partExtras(o, p)...)
 		}
 	}
@@ -218,7 +220,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		if o.Kind == vocab.ForeignTable {
 			return one("change the options", changedGeneric(o.List("options"), c.Target.List("options")))
 		}
-		as := one("change the storage parameters", optionClauses(o.List("options"), c.Target.List("options"))...)
+		as := one("change the storage parameters", optionClauses(writtenOptions(o), writtenOptions(c.Target))...)
 		shareUpdateExclusive.takes(as[0])
 		return as
 	case "row security":
@@ -240,6 +242,15 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		return w.rebind(c)
 	}
 	return nil
+}
+
+// writtenOptions are an object's storage parameters in the order in which they
+// are kept.
+func writtenOptions(o *catalog.Object) []string {
+	if l := o.List("written options"); l != nil {
+		return l
+	}
+	return o.List("options")
 }
 
 // inheritance lets a table leave and join tables it inherits from.

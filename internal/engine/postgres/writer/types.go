@@ -150,6 +150,9 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 		if !vocab.IsTable(t.Kind) {
 			continue
 		}
+		if _, ok := recastAbove(c, c.Actual, t); ok {
+			continue // it is not there meanwhile
+		}
 		for _, col := range t.PartsOf(catalog.Column) {
 			typ := col.Text("type")
 			base, array := strings.CutSuffix(typ, "[]")
@@ -378,7 +381,13 @@ func (w *Writer) createSequence(c *order.Change) []*order.Action {
 	}
 	out := []*order.Action{created(o, s+";")}
 	if o.Has("owned by") {
-		out = append(out, w.ownSequence(o, out[0]))
+		own := w.ownSequence(o, out[0])
+		if col, ok := vocab.OwnerColumn(o); ok && !c.Groups["owners"] {
+			if t := c.Actual.Find(col.Object()); t != nil && t.Has("owner") && c.Target == nil { // they must be one owner's
+				own.SQL = append([]string{fmt.Sprintf("ALTER SEQUENCE %s OWNER TO %s;", qualified(o), quote(t.Text("owner")))}, own.SQL...)
+			}
+		}
+		out = append(out, own)
 	}
 	return out
 }

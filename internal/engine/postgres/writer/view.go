@@ -20,6 +20,9 @@ func (w *Writer) createView(c *order.Change) []*order.Action {
 	for _, d := range o.List("column defaults") {
 		a.SQL = append(a.SQL, viewDefault(o, d))
 	}
+	for _, s := range o.List("column settings") {
+		a.SQL = append(a.SQL, columnSetting(o, s))
+	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
 		b := w.createPart(o, p)
@@ -44,7 +47,7 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 			return nil, false
 		case o.Kind == kindMatView:
 			out = append(out, shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change the storage parameters of " + title(o), Makes: []catalog.Ref{o.Ref()},
-				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(o.List("options"), was.List("options"))}))
+				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(writtenOptions(o), writtenOptions(was))}))
 		case len(now) < len(old) || !slices.Equal(now[:len(old)], old):
 			return nil, false
 		default:
@@ -53,7 +56,22 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 	}
 	for _, d := range c.Properties {
 		switch d.Name {
-		case "definition", "options", "comment", "column comments", "owner", "grants":
+		case "definition", "options", "comment", "column comments", "owner", "grants", "column grants":
+		case "column settings":
+			a := shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change how columns of " + title(o) + " are kept", Makes: []catalog.Ref{o.Ref()}})
+			for _, s := range was.List("column settings") {
+				if !slices.Contains(o.List("column settings"), s) {
+					a.SQL = append(a.SQL, columnUsual(o, s))
+				}
+			}
+			for _, s := range o.List("column settings") {
+				if !slices.Contains(was.List("column settings"), s) {
+					if a.SQL = append(a.SQL, columnSetting(o, s)); strings.Contains(s, " STORAGE ") || strings.Contains(s, " COMPRESSION ") {
+						accessExclusive.takes(a)
+					}
+				}
+			}
+			out = append(out, a)
 		case "column defaults":
 			out = append(out, viewDefaults(o, was)...)
 		default:
@@ -62,6 +80,26 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 	}
 	parts := w.parts(c, func(catalog.Kind) bool { return true })
 	return append(out, parts...), true
+}
+
+// columnSetting says how a materialized view keeps a column: "name WORD value"
+// or "name option=value".
+func columnSetting(o *catalog.Object, setting string) string {
+	name, what := splitName(setting)
+	if strings.Contains(what, "=") {
+		return fmt.Sprintf("ALTER MATERIALIZED VIEW %s ALTER COLUMN %s SET (%s);", qualified(o), name, optionList([]string{what}))
+	}
+	return fmt.Sprintf("ALTER MATERIALIZED VIEW %s ALTER COLUMN %s SET %s;", qualified(o), name, what)
+}
+
+// columnUsual undoes a setting.
+func columnUsual(o *catalog.Object, setting string) string {
+	name, what := splitName(setting)
+	if option, _, ok := strings.Cut(what, "="); ok {
+		return fmt.Sprintf("ALTER MATERIALIZED VIEW %s ALTER COLUMN %s RESET (%s);", qualified(o), name, option)
+	}
+	word, _, _ := strings.Cut(what, " ")
+	return fmt.Sprintf("ALTER MATERIALIZED VIEW %s ALTER COLUMN %s SET %s %s;", qualified(o), name, word, map[string]string{"STATISTICS": "-1", "STORAGE": "EXTENDED", "COMPRESSION": "DEFAULT"}[word])
 }
 
 // viewDefault gives a column of a view a default, "name expression".

@@ -111,6 +111,9 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	for _, a := range as { // a shell may come before it
 		if slices.Contains(a.Makes, c.Source.Ref()) {
 			a.SQL = append(append(a.SQL, objectExtras(c.Source)...), ownerAndGrants(c)...)
+			if note := policyNote(c); note != "" {
+				a.Note = strings.TrimSpace(a.Note + " " + note)
+			}
 			break
 		}
 	}
@@ -246,7 +249,7 @@ func alterByFacts(w *Writer, c *order.Change) ([]*order.Action, bool) {
 }
 
 // outward are the facts that do not touch the thing itself.
-var outward = map[string]bool{"security labels": true, "comment": true, "owner": true, "grants": true, "column comments": true, "index comment": true}
+var outward = map[string]bool{"security labels": true, "comment": true, "owner": true, "grants": true, "column grants": true, "column comments": true, "index comment": true}
 
 // rebuildIfDefined rebuilds the object when more than its comment differs.
 func rebuildIfDefined(w *Writer, c *order.Change) ([]*order.Action, bool) { return alterByFacts(w, c) }
@@ -319,7 +322,7 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	}
 	if effect.Gone {
 		// A column of a type that is replaced is cast by that step.
-		return effect.Replaced && need.Fact == "type"
+		return effect.Replaced && need.Fact == "type" && !slices.Contains(keyColumns(owner), part)
 	}
 	switch effect.Aspect {
 	case catalog.AspectRowType: // of a column: its values wait as something else
@@ -345,6 +348,7 @@ func (w *Writer) parts(c *order.Change, pick func(catalog.Kind) bool) []*order.A
 	var out []*order.Action
 	create := func(p *catalog.Object) {
 		a := w.createPart(c.Source, p)
+		a.SQL = append(a.SQL, w.statesBelow(c, p)...)
 		if p.Kind != kindPolicy && p.Kind != kindRule {
 			w.reaches(c, a)
 		}
