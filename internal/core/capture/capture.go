@@ -26,16 +26,17 @@ const (
 // change without the file.
 
 type jsonCatalog struct {
-	Format      string           `json:"format"`
-	Version     int              `json:"version"`
-	Engine      string           `json:"engine"`
-	Server      string           `json:"server_version,omitempty"`
-	Place       string           `json:"place,omitempty"`
-	FoldNames   bool             `json:"fold_names,omitempty"`
-	Fingerprint string           `json:"fingerprint"`
-	Checksum    string           `json:"checksum"`
-	Gaps        []catalog.Gap    `json:"gaps,omitempty"`
-	Limits      map[string]int64 `json:"limits,omitempty"`
+	Format      string            `json:"format"`
+	Version     int               `json:"version"`
+	Engine      string            `json:"engine"`
+	Server      string            `json:"server_version,omitempty"`
+	Place       string            `json:"place,omitempty"`
+	FoldNames   bool              `json:"fold_names,omitempty"`
+	Fingerprint string            `json:"fingerprint"`
+	Checksum    string            `json:"checksum"`
+	Gaps        []catalog.Gap     `json:"gaps,omitempty"`
+	Limits      map[string]int64  `json:"limits,omitempty"`
+	Settings    map[string]string `json:"settings,omitempty"`
 	// Objects stays raw so that the checksum covers what a newer version
 	// may have added and this one does not know.
 	Objects json.RawMessage `json:"objects"`
@@ -147,7 +148,7 @@ func Encode(w io.Writer, c *catalog.Catalog) error {
 	}
 	raw = *bytes.NewBuffer(sqltext.JSONSafe(raw.Bytes()))
 	j := jsonCatalog{Format: Format, Version: Version, Engine: c.Engine, Server: c.Version, Place: c.Place,
-		FoldNames: c.FoldNames, Fingerprint: judge.Whole(c), Gaps: c.Gaps, Limits: c.Limits, Objects: raw.Bytes()}
+		FoldNames: c.FoldNames, Fingerprint: judge.Whole(c), Gaps: c.Gaps, Limits: c.Limits, Settings: c.Settings, Objects: raw.Bytes()}
 	sum, err := j.sum()
 	if err != nil {
 		return err
@@ -212,7 +213,7 @@ func Decode(r io.Reader) (*catalog.Catalog, error) {
 	if sum, err := j.sum(); err != nil || sum != j.Checksum || j.Version < 1 {
 		return nil, fmt.Errorf("%w: its contents do not match its checksum; capture the place again", ErrDamaged)
 	}
-	c := &catalog.Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps, Limits: j.Limits}
+	c := &catalog.Catalog{Engine: j.Engine, Version: j.Server, Place: j.Place, FoldNames: j.FoldNames, Gaps: j.Gaps, Limits: j.Limits, Settings: j.Settings}
 	for _, o := range objects {
 		c.Objects = append(c.Objects, fromJSON(o))
 	}

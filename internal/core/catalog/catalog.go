@@ -421,6 +421,9 @@ type Catalog struct {
 	// Limits are numbers the server keeps to and a script must respect, by the
 	// engine's names for them.
 	Limits map[string]int64
+	// Settings are what the server takes for granted where a statement does not
+	// say it, by the engine's names for them.
+	Settings map[string]string
 	// Fetch reads values that were left unread (Value.Unread), in place. It
 	// is nil where everything was read.
 	Fetch Fetcher

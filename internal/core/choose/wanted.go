@@ -13,7 +13,7 @@ import (
 // Planning starts from it, so a choice never needs a case of its own there.
 func (c *Chosen) Target() *catalog.Catalog {
 	d := &catalog.Catalog{Engine: c.Comparison.Target.Engine, Kinds: c.Comparison.Target.Kinds, Spell: c.Comparison.Target.Spell, Version: c.Comparison.Target.Version, Place: c.Comparison.Target.Place,
-		FoldNames: c.Comparison.Target.FoldNames, Limits: c.Comparison.Target.Limits}
+		FoldNames: c.Comparison.Target.FoldNames, Limits: c.Comparison.Target.Limits, Settings: c.Comparison.Target.Settings}
 	// What one side does not know is no wish of the other.
 	d.Gaps = append(append(d.Gaps, c.Comparison.Target.Gaps...), c.Comparison.Source.Gaps...)
 	seen := map[*catalog.Object]bool{}

@@ -463,7 +463,7 @@ func Copy(c *catalog.Catalog) *catalog.Catalog {
 	for i, o := range c.Objects {
 		out.Objects[i] = o.Clone()
 	}
-	out.Limits = maps.Clone(c.Limits)
+	out.Limits, out.Settings = maps.Clone(c.Limits), maps.Clone(c.Settings)
 	out.Sort()
 	return &out
 }

@@ -21,6 +21,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/reader"
 	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/postgres/writer"
@@ -117,6 +118,7 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 	if cfg.RuntimeParams["application_name"] == "" {
 		cfg.RuntimeParams["application_name"] = "dapper-mirror"
 	}
+	delete(cfg.RuntimeParams, "timezone") // this machine's (PGTZ): the server's own is asked for
 	conn, err := pgx.ConnectConfig(ctx, cfg)
 	if err != nil {
 		return nil, explain(err)
@@ -287,6 +289,11 @@ func (d *database) catalog(ctx context.Context, extent reader.Extent) (*catalog.
 		return nil, explain(err)
 	}
 	c.Limits = map[string]int64{lockRoom: perTransaction * (connections + prepared), lockFactor: connections + prepared}
+	var zone string
+	if err := d.conn.QueryRow(ctx, "SELECT reset_val FROM pg_settings WHERE name = 'TimeZone'").Scan(&zone); err != nil {
+		return nil, explain(err)
+	}
+	c.Settings = map[string]string{convert.TimeZone: zone}
 	c.Version, _, _ = strings.Cut(d.conn.PgConn().ParameterStatus("server_version"), " ")
 	return c, nil
 }

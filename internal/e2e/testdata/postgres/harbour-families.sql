@@ -279,3 +279,50 @@ CREATE TABLE archive_rest PARTITION OF archive DEFAULT;
 INSERT INTO booking VALUES (1, 'open', 'a');
 INSERT INTO archive VALUES (1, 'open'), (2, 'closed'), (3, NULL);
 --- keep SELECT string_agg(id || s::text, ',' ORDER BY id) FROM archive
+--- case times get the target's own zone
+--- target
+CREATE TABLE call (id int, at timestamp, left_at timestamptz, day date, past timestamptz);
+--- source
+CREATE TABLE call (id int, at timestamptz, left_at timestamp, day timestamptz, past date);
+--- rows
+DO $$ BEGIN EXECUTE format('ALTER DATABASE %I SET TimeZone = ''Asia/Kolkata''', current_database()); END $$;
+SET TimeZone = 'Asia/Kolkata';
+INSERT INTO call VALUES (1, '2024-07-01 12:00', '2024-07-01 12:00', '2024-07-01', '2024-07-02 00:00');
+--- loss
+--- keep SELECT to_char(at, 'DD HH24:MI'), to_char(left_at, 'DD HH24:MI'), to_char(day, 'DD HH24:MI'), to_char(past, 'DD HH24:MI') FROM call
+--- case extension that moves
+--- common
+CREATE SCHEMA ext;
+--- target
+CREATE EXTENSION citext;
+CREATE TABLE berth (id int, name citext, code citext UNIQUE);
+CREATE INDEX by_name ON berth (name);
+--- source
+CREATE EXTENSION citext SCHEMA ext;
+CREATE TABLE berth (id int, name ext.citext, code text UNIQUE);
+CREATE INDEX by_name ON berth (name);
+--- rows
+INSERT INTO berth VALUES (1, 'North', 'N');
+--- keep SELECT name::text || code::text FROM berth
+--- case what is in the way of unlogged tables and ranges
+--- target
+CREATE UNLOGGED TABLE a (id int PRIMARY KEY);
+CREATE UNLOGGED TABLE b (id int REFERENCES a);
+CREATE TABLE c (id int PRIMARY KEY);
+CREATE TABLE d (id int REFERENCES c);
+CREATE TYPE span AS RANGE (subtype = float4);
+CREATE TABLE booking (id int, r span, EXCLUDE USING gist (r WITH &&));
+CREATE INDEX by_span ON booking USING gist (r);
+--- source
+CREATE TABLE a (id int PRIMARY KEY);
+CREATE TABLE b (id int REFERENCES a);
+CREATE UNLOGGED TABLE c (id int PRIMARY KEY);
+CREATE UNLOGGED TABLE d (id int REFERENCES c);
+CREATE TYPE span AS RANGE (subtype = float8);
+CREATE TABLE booking (id int, r span, EXCLUDE USING gist (r WITH &&));
+CREATE INDEX by_span ON booking USING gist (r);
+--- rows
+INSERT INTO a VALUES (1);
+INSERT INTO b VALUES (1);
+INSERT INTO booking VALUES (1, '[1,2)');
+--- keep SELECT r::text FROM booking

@@ -3,6 +3,7 @@
 package convert
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -19,6 +20,50 @@ type Conversion struct {
 	// was. It is "" where no way does.
 	Back  string
 	Risks []Risk
+	Zone  string // the time zone that times are taken to be in; "" where none matters
+}
+
+// TimeZone is a catalog's setting: the zone in which the server's clients take
+// times that name none.
+const TimeZone = "TimeZone"
+
+// zones are the ways between types with a time zone and such without: the
+// expressions there and back, with the zone as @.
+var zones = map[[2]string][2]string{
+	{"timestamp without time zone", "timestamp with time zone"}: {"$ AT TIME ZONE @", "$ AT TIME ZONE @"},
+	{"timestamp with time zone", "timestamp without time zone"}: {"$ AT TIME ZONE @", "$ AT TIME ZONE @"},
+	{"date", "timestamp with time zone"}:                        {"$::timestamp AT TIME ZONE @", "($ AT TIME ZONE @)::date"},
+	{"timestamp with time zone", "date"}:                        {"($ AT TIME ZONE @)::date", "$::timestamp AT TIME ZONE @"},
+	{"timestamp with time zone", "time without time zone"}:      {"($ AT TIME ZONE @)::time", ""},
+}
+
+// inZone makes a conversion one in the time zone of the target, which is not
+// that of the script. Where that is UTC they are the same.
+func (cv Conversion) inZone(fb, tb, from, to, zone string, array bool) Conversion {
+	way, ok := zones[[2]string{fb, tb}]
+	if !ok {
+		return cv
+	}
+	switch cv.Zone = zone; strings.TrimPrefix(zone, "Etc/") {
+	case "", "UTC", "UCT", "GMT", "Zulu", "Universal", "Greenwich":
+		cv.Zone = "UTC"
+		return cv
+	}
+	if array {
+		cv.Zone, cv.Back = "UTC", "" // no expression converts elements one by one
+		cv.Risks = append(cv.Risks, Risk{order.Loss, "times are taken to be in UTC, though the target's time zone is " + zone})
+		return cv
+	}
+	say := func(expr, typ string) string {
+		if expr == "" {
+			return ""
+		}
+		return "(" + strings.ReplaceAll(expr, "@", vocab.Literal(zone)) + ")::" + typ
+	}
+	cv.Via, cv.Back = say(way[0], to), say(way[1], from)
+	cv.Risks = append([]Risk{{order.Loss, "a time in an hour that the clocks of " + zone + " skip or repeat becomes another"}}, slices.DeleteFunc(cv.Risks, func(r Risk) bool { return r.Kind == order.Rewrite })...)
+	cv.Risks = append(cv.Risks, Risk{order.Rewrite, "the table is copied while everything on it waits"})
+	return cv
 }
 
 // Risk is what can go wrong with the values on the way.
@@ -167,6 +212,11 @@ func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 		}
 		cv.Risks = []Risk{{order.MayFail, "fails when a value is no " + to}, rewrite}
 	case fb == target || fd != "" && fb == tb:
+	case !fa && hasCast(fb, tb, actual, desired):
+		cv.Risks = []Risk{{order.Loss, "values are what the cast makes of them"}, {order.MayFail, "fails when the cast does"}, rewrite}
+		if !hasCast(tb, fb, actual, desired) {
+			cv.Back = ""
+		}
 	default:
 		return Conversion{}
 	}
@@ -176,7 +226,20 @@ func Between(actual, desired *catalog.Catalog, from, to string) Conversion {
 	if cv.Via == "$::"+to && harmless(cv.Risks) {
 		cv.Via = ""
 	}
-	return cv
+	return cv.inZone(fb, tb, from, to, actual.Settings[TimeZone], fa)
+}
+
+// hasCast tells whether one of the catalogs has a cast between two types, its
+// own or an extension's (PostgreSQL: CREATE CAST).
+func hasCast(from, to string, in ...*catalog.Catalog) bool {
+	for _, c := range in {
+		for _, o := range c.Objects {
+			if o.Kind == "cast" && o.Name == from+" AS "+to || slices.Contains(o.List("casts"), from+" AS "+to) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func harmless(rs []Risk) bool { return len(rs) == 0 }
@@ -320,7 +383,7 @@ func sizeRisks(fb, tb, fm, tm string, f, t class) []Risk {
 			return loss("the time of day is cut off")
 		}
 		if f.size != t.size && fb != "date" {
-			return modifierRisks(fb, fm, tm) // with TimeZone = UTC, as the script sets it, no value changes
+			return modifierRisks(fb, fm, tm)
 		}
 	case "net":
 		if t.size < f.size {

@@ -139,7 +139,9 @@ func members(class, oid string) string {
 // extensionsSQL is asked first, since what belongs to an extension is no
 // object of its own.
 const extensionsSQL = `SELECT x.oid, NULL, x.extname, quote_ident(x.extname),
-  n.nspname, x.extversion
+  n.nspname, x.extversion,
+  (SELECT array_agg(format_type(c.castsource, NULL) || ' AS ' || format_type(c.casttarget, NULL)) FROM pg_cast c JOIN pg_depend d ON d.classid = 'pg_cast'::regclass AND d.objid = c.oid
+   WHERE d.deptype = 'e' AND d.refclassid = 'pg_extension'::regclass AND d.refobjid = x.oid)
 FROM pg_extension x JOIN pg_namespace n ON n.oid = x.extnamespace WHERE x.extname <> 'plpgsql'`
 
 func (r *reader) extension(w *row) {
@@ -149,6 +151,9 @@ func (r *reader) extension(w *row) {
 	o.Carry("sql name", catalog.Scalar(w.text()))
 	o.Set("schema", catalog.Scalar(w.text()))
 	o.Set("version", catalog.Scalar(w.text()))
+	if l := w.texts(); len(l) > 0 {
+		o.Carry("casts", catalog.SetOf(l...))
+	}
 	r.add(r.classes["pg_extension"], oid, o)
 }
 

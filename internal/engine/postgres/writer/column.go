@@ -104,7 +104,8 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 		away := step("keep the values as "+form.typ, "TYPE "+form.typ+" USING "+form.away, one, nil)
 		back := step("put back the type", "TYPE "+withCollation(col)+" USING "+form.back, nil, one)
 		away.Prefix, back.Prefix, back.Sequel = alterPrefix(o), alterPrefix(o), away
-		away.Effects, back.Effects = w.retyped(c, ref, form.aspect), w.retyped(c, ref, form.aspect)
+		// What stands on the column comes down: it is something else meanwhile.
+		away.Effects, back.Effects = w.retyped(c, ref, catalog.AspectRowType), w.retyped(c, ref, catalog.AspectRowType)
 		away.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
 		back.Risks = slices.Clone(away.Risks)
 		if form.make != "" { // it takes a function
@@ -120,7 +121,6 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 type form struct {
 	typ, away, back string
 	make, drop      string // a function that the way back takes
-	aspect          catalog.Aspect
 }
 
 // waitingForm finds the form for a column. Values of a row type wait as JSON, by
@@ -133,15 +133,15 @@ func waitingForm(c *order.Change, o, col *catalog.Object) form {
 	switch {
 	case rowType && array:
 		f := "pg_temp." + asideFor("array", col.Name, o.Schema, o.Name, col.Name)
-		return form{typ: "json", away: "to_json(" + name + ")", back: f + "(" + name + ")", aspect: catalog.AspectRowType,
+		return form{typ: "json", away: "to_json(" + name + ")", back: f + "(" + name + ")",
 			make: fmt.Sprintf("CREATE FUNCTION %s(json) RETURNS %s LANGUAGE sql AS $f$ SELECT coalesce(array_agg(CASE WHEN json_typeof(v) <> 'null' THEN json_populate_record(NULL::%s, v) END ORDER BY n), '{}') FROM json_array_elements($1) WITH ORDINALITY AS e(v, n) WHERE $1 IS NOT NULL HAVING $1 IS NOT NULL $f$;", f, typ, base),
 			drop: fmt.Sprintf("DROP FUNCTION %s(json);", f)}
 	case rowType:
-		return form{typ: "json", away: "to_json(" + name + ")", back: fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN json_populate_record(NULL::%s, %[1]s) END", name, base), aspect: catalog.AspectRowType}
+		return form{typ: "json", away: "to_json(" + name + ")", back: fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN json_populate_record(NULL::%s, %[1]s) END", name, base)}
 	case strings.HasSuffix(typ, "[]"):
-		return form{typ: "text[]", away: name + "::text[]", back: name + "::" + typ, aspect: catalog.AspectType}
+		return form{typ: "text[]", away: name + "::text[]", back: name + "::" + typ}
 	}
-	return form{typ: "text", away: name + "::text", back: name + "::" + typ, aspect: catalog.AspectType}
+	return form{typ: "text", away: name + "::text", back: name + "::" + typ}
 }
 
 // relationNamed is the table or view whose rows are of a type.
@@ -365,7 +365,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		return as
 	}
 	b := &columnChange{o: o, was: c.Target, ref: ref, col: col, fromParent: fromParent(col) && fromParent(was)}
-	if d := it.Property("type"); d != nil || it.Property("collation") != nil {
+	if d := it.Property("type"); (d != nil || it.Property("collation") != nil) && !movesAlong(c, was, col) {
 		if !w.retype(c, it, b) {
 			as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
 			return as
@@ -376,6 +376,21 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		w.counts(c, b, was)
 	}
 	return b.out
+}
+
+// movesAlong tells whether a column's type differs by its schema alone, which is
+// that of an extension that moves.
+func movesAlong(c *order.Change, was, now *catalog.Object) bool {
+	for _, n := range was.Needs {
+		before, after := c.Actual.Find(n.On), c.Desired.Find(n.On)
+		if n.On.Kind != vocab.Extension || before == nil || after == nil || before.Text("schema") == after.Text("schema") {
+			continue
+		}
+		if bare, ok := strings.CutPrefix(was.Text("type"), quote(before.Text("schema"))+"."); ok && now.Text("type") == quote(after.Text("schema"))+"."+bare {
+			return true
+		}
+	}
+	return false
 }
 
 // major is the major version of a catalog's server.
@@ -449,6 +464,9 @@ func (w *Writer) retype(c *order.Change, it *compare.Item, b *columnChange) bool
 		}
 	}
 	a.Title = fmt.Sprintf("change the type of column %s of table %s from %s to %s", col.Name, o.Name, from, to)
+	if cv.Zone != "" {
+		a.Title += ", times taken to be in " + cv.Zone
+	}
 	if from == to {
 		a.Title = fmt.Sprintf("change the collation of column %s of table %s", col.Name, o.Name)
 	}

@@ -210,6 +210,8 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 	case "unlogged":
 		as := one("change the logging", map[bool]string{true: "SET UNLOGGED", false: "SET LOGGED"}[yes])
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
+		as[0].Makes = append(as[0].Makes, logging(o.Ref()))
+		as[0].After = loggedBefore(c, yes)
 		return as
 	case "of type":
 		if yes {
@@ -242,6 +244,30 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		return w.rebind(c)
 	}
 	return nil
+}
+
+// logging stands for a table having the persistence it shall have.
+func logging(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: "logging", Schema: r.Schema, Name: r.Name}
+}
+
+// loggedBefore are the tables whose persistence changes before a table's: what
+// is logged never refers to what is not (PostgreSQL: ALTER TABLE, SET LOGGED).
+func loggedBefore(c *order.Change, unlogged bool) []catalog.Ref {
+	var out []catalog.Ref
+	for _, u := range c.Actual.Objects {
+		for _, fk := range u.PartsOf(catalog.ForeignKey) {
+			to := rows.Referred(c.Actual, fk)
+			switch {
+			case to == nil || to == u:
+			case unlogged && to == c.Target:
+				out = append(out, logging(u.Ref()))
+			case !unlogged && u == c.Target:
+				out = append(out, logging(to.Ref()))
+			}
+		}
+	}
+	return out
 }
 
 // writtenOptions are an object's storage parameters in the order in which they
