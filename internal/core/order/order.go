@@ -678,6 +678,10 @@ func (b *builder) actions(cmp *compare.Comparison) []*Action {
 		mark := func(r catalog.Ref) { dirty[at[r.Object()]] = true }
 		for _, a := range fresh {
 			for _, r := range a.Removes {
+				if i, ok := at[r]; ok && a.About.Object() != r && cmp.Items[i].Source != nil && !b.rebuildObject[r] && !slices.Contains(a.Makes, r) {
+					b.rebuildObject[r] = true // it is taken along, though it shall stay
+					mark(r)
+				}
 				e := Effect{On: r, Aspect: catalog.AspectName, Gone: true, Replaced: slices.Contains(a.Makes, r)}
 				b.disturb(cmp, e, removed, mark)
 			}

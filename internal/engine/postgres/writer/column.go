@@ -335,14 +335,11 @@ func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*
 	if fromParent(col) {
 		a.After = append(a.After, leftParents(o.Ref()))
 	}
-	for _, s := range ownedSequences(c.Actual, o, col.Name) {
-		a.Removes = append(a.Removes, s.Ref())
-		a.Frees = append(a.Frees, names(s)...)
-	}
+	out := w.ownedGo(c, o, col.Name, a)
 	if !col.Has("generated") {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("every value of column %s of table %s", col.Name, o.Name), Ask: w.anyValue(o, col)}}
 	}
-	return []*order.Action{a}
+	return append(out, a)
 }
 
 // alterColumn changes a column in place, or drops and adds it where no way

@@ -147,18 +147,11 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 	for _, s := range ownedSequences(c.Actual, was, "") {
 		if c.Desired.Find(s.Ref()) != nil {
 			kept = append(kept, s)
-			aside.SQL = append(aside.SQL, fmt.Sprintf("ALTER SEQUENCE %s OWNED BY NONE;", qualified(s)))
 		}
 	}
 	drop := w.Drop(c)
 	gone := drop[len(drop)-1]
 	gone.Risks, gone.Sequel, gone.Late = nil, aside, false
-	gone.Removes = slices.DeleteFunc(gone.Removes, func(r catalog.Ref) bool {
-		return slices.ContainsFunc(kept, func(s *catalog.Object) bool { return s.Ref() == r })
-	})
-	gone.Frees = slices.DeleteFunc(gone.Frees, func(n order.Name) bool {
-		return slices.ContainsFunc(kept, func(s *catalog.Object) bool { return s.Name == n.Name && s.Schema == n.Schema })
-	})
 	create := w.Create(c)
 	create[0].Split = nil
 	restore := &order.Action{About: ref, Title: "put the rows of table " + now.Name + " back", Makes: []catalog.Ref{rowsPutBack(ref)}, Sequel: create[0],

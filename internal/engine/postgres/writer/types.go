@@ -394,9 +394,9 @@ func (w *Writer) createSequence(c *order.Change) []*order.Action {
 
 // ownSequence ties a sequence to its column, which must be there by then.
 func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Action {
-	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), cmp.Or(o.Text("owned by"), "NONE"))}, Sequel: after}
+	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), cmp.Or(o.Text("owned by"), "NONE"))}, Sequel: after, After: []catalog.Ref{released(o.Ref())}}
 	if col, ok := vocab.OwnerColumn(o); ok {
-		a.After = []catalog.Ref{col, col.Object()}
+		a.After = append(a.After, col, col.Object())
 	}
 	return a
 }

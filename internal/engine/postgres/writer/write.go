@@ -155,10 +155,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	if o.Kind == catalog.Table {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + title(o), Ask: rows.Any(o)}}
-		for _, s := range ownedSequences(c.Actual, o, "") {
-			a.Removes = append(a.Removes, s.Ref())
-			a.Frees = append(a.Frees, names(s)...)
-		}
+		out = append(out, w.ownedGo(c, o, "", a)...)
 		dropPartition(c, a)
 	}
 	switch {
@@ -169,6 +166,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.SQL = []string{fmt.Sprintf("DROP TYPE %s CASCADE;", qualified(o))}
 		a.Removes = append(a.Removes, vocab.Shell(o))
 		for _, f := range routinesOf(c.Actual, o) {
+			a.Removes = append(a.Removes, f.Ref())
 			a.Frees = append(a.Frees, names(f)...)
 		}
 	case o.Kind == catalog.Routine && madeOf(c.Actual, o) != nil:
@@ -205,6 +203,28 @@ func dropPartition(c *order.Change, drop *order.Action) {
 			}
 		}
 	}
+}
+
+// ownedGo says that the sequences of a table, or of one column, go with it, and
+// releases those that stay.
+func (w *Writer) ownedGo(c *order.Change, o *catalog.Object, column string, drop *order.Action) []*order.Action {
+	var out []*order.Action
+	for _, s := range ownedSequences(c.Actual, o, column) {
+		if c.Desired.Find(s.Ref()) == nil {
+			drop.Removes = append(drop.Removes, s.Ref())
+			drop.Frees = append(drop.Frees, names(s)...)
+			continue
+		}
+		drop.After = append(drop.After, released(s.Ref()))
+		out = append(out, lockFree(&order.Action{About: s.Ref(), Title: "release " + title(s) + " from its column", Makes: []catalog.Ref{released(s.Ref())},
+			SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY NONE;", qualified(s))}}))
+	}
+	return out
+}
+
+// released stands for a sequence that no longer belongs to a column that goes.
+func released(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: "released", Schema: r.Schema, Name: r.Name}
 }
 
 // needsElsewhere tells whether a foreign key points at another table.
