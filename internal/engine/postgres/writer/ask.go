@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -15,7 +16,7 @@ import (
 // asIs tells whether the columns a part needs are in the target as they will
 // be when the part looks at them: what the rows say of it now holds then.
 func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
-	if c.Target == nil || c.Target.Kind != catalog.Table || recast(c, c.Target.Ref()) || !steady(c, p) {
+	if c.Target == nil || c.Target.Kind != catalog.Table || family.Recast(c, c.Target.Ref()) || !steady(c, p) {
 		return false
 	}
 	for _, n := range p.Needs {
@@ -152,7 +153,7 @@ func outside(c *order.Change, root *catalog.Object) *order.Question {
 	}
 	var conditions []string
 	for _, o := range c.Desired.Objects {
-		if p := parentTable(c.Desired, o); p == nil || p.Ref() != root.Ref() {
+		if p := family.ParentTable(c.Desired, o); p == nil || p.Ref() != root.Ref() {
 			continue
 		}
 		if o.Text("partition bound") == "DEFAULT" {
@@ -166,7 +167,7 @@ func outside(c *order.Change, root *catalog.Object) *order.Question {
 // misplaced asks for the rows that do not belong into a partition, nor are
 // taken elsewhere.
 func misplaced(c *order.Change, o *catalog.Object, elsewhere string) *order.Question {
-	was, parent := c.Actual.Find(o.Ref()), parentTable(c.Desired, o)
+	was, parent := c.Actual.Find(o.Ref()), family.ParentTable(c.Desired, o)
 	if was == nil || parent == nil || c.Actual.Find(parent.Ref()) == nil || o.Text("partition bound") == "DEFAULT" {
 		return nil
 	}

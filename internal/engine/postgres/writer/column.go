@@ -12,7 +12,9 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
+	"dappermirror/internal/engine/postgres/steps"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -98,7 +100,7 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 			out = append(out, step("put back the default", "SET DEFAULT "+col.Text("default"), nil, one))
 		}
 	}
-	if c.RebuildsFact(it, "type") && it.Property("type") == nil && !fromParent(col) {
+	if c.RebuildsFact(it, "type") && it.Property("type") == nil && !family.FromParent(col) {
 		one := []catalog.Ref{ref.Of("type")}
 		form := waitingForm(c, o, was)
 		away := step("keep the values as "+form.typ, "TYPE "+form.typ+" USING "+form.away, one, nil)
@@ -147,7 +149,7 @@ func waitingForm(c *order.Change, o, col *catalog.Object) form {
 // relationNamed is the table or view whose rows are of a type.
 func relationNamed(cat *catalog.Catalog, typ string) *catalog.Object {
 	for _, o := range cat.Objects {
-		if o.Space == "relation" && (isRelation(o.Kind)) && qualified(o) == typ {
+		if o.Space == "relation" && (steps.IsRelation(o.Kind)) && qualified(o) == typ {
 			return o
 		}
 	}
@@ -165,10 +167,6 @@ func (w *Writer) retyped(c *order.Change, ref catalog.Ref, aspect catalog.Aspect
 	return out
 }
 
-// fromParent tells whether the column comes with a parent's, whose own change
-// reaches it.
-func fromParent(col *catalog.Object) bool { return col.Has("inherited") }
-
 func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
 	f, ok := w.Fill[o.PartRef(col)]
 	return f, ok
@@ -176,7 +174,7 @@ func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
 
 func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action {
 	o := c.Source
-	if fromParent(col) && comesWith(c, col) {
+	if family.FromParent(col) && family.ComesWith(c, col) {
 		return nil
 	}
 	ref := o.PartRef(col)
@@ -247,7 +245,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 	}
 	a.SQL = append(a.SQL, identityExtras(c, o, col)...)
 	if before := c.Target.Part(catalog.Column, col.Key()); c.Groups["grants"] || before != nil && before.Has("grants") {
-		a.SQL = append(a.SQL, regrant(o, col.Name, col.List("grants"), nil)...)
+		a.SQL = append(a.SQL, steps.Regrant(o, col.Name, col.List("grants"), nil)...)
 	}
 	for _, s := range ownedSequences(c.Desired, o, col.Name) {
 		a.After = append(a.After, s.Ref())
@@ -326,13 +324,13 @@ func provedNotNull(table, col *catalog.Object) bool {
 
 func (w *Writer) dropColumn(c *order.Change, col *catalog.Object, late bool) []*order.Action {
 	o := c.Target
-	if fromParent(col) && goesWith(c, col) {
+	if family.FromParent(col) && family.GoesWith(c, col) {
 		return nil
 	}
 	ref := o.PartRef(col)
 	a := &order.Action{About: ref, Title: fmt.Sprintf("drop column %s of table %s", col.Name, o.Name), Removes: []catalog.Ref{ref},
 		Prefix: alterPrefix(o), Clauses: []string{"DROP COLUMN " + quote(col.Name)}, Late: late}
-	if fromParent(col) {
+	if family.FromParent(col) {
 		a.After = append(a.After, leftParents(o.Ref()))
 	}
 	out := w.ownedGo(c, o, col.Name, a)
@@ -361,7 +359,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
 		return as
 	}
-	b := &columnChange{o: o, was: c.Target, ref: ref, col: col, fromParent: fromParent(col) && fromParent(was)}
+	b := &columnChange{o: o, was: c.Target, ref: ref, col: col, fromParent: family.FromParent(col) && family.FromParent(was)}
 	if d := it.Property("type"); (d != nil || it.Property("collation") != nil) && !movesAlong(c, was, col) {
 		if !w.retype(c, it, b) {
 			as := append(w.dropColumn(c, was, false), w.addColumn(c, col)...)
@@ -517,7 +515,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 			}
 		case "identity sequence comment", "identity sequence grants":
 			if col.Has("identity") && was.Has("identity") {
-				b.out = append(b.out, lockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("change the sequence of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: identityExtra(b.o, col, was, d.Name)}))
+				b.out = append(b.out, steps.LockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("change the sequence of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: identityExtra(b.o, col, was, d.Name)}))
 			}
 		case "identity sequence":
 			if yes(d) && d.Target != nil {
@@ -534,16 +532,16 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 		case "compression":
 			b.clause("compression", "SET COMPRESSION "+cmp.Or(col.Text("compression"), "DEFAULT"))
 		case "statistics target":
-			shareUpdateExclusive.takes(b.clause("statistics target", "SET STATISTICS "+cmp.Or(col.Text("statistics target"), "-1")))
+			steps.ShareUpdateExclusive.Takes(b.clause("statistics target", "SET STATISTICS "+cmp.Or(col.Text("statistics target"), "-1")))
 		case "options":
-			shareUpdateExclusive.takes(b.clause("options", optionClauses(col.List("options"), was.List("options"))...))
+			steps.ShareUpdateExclusive.Takes(b.clause("options", optionClauses(col.List("options"), was.List("options"))...))
 		case "foreign options":
 			b.clause("options", changedGeneric(col.List("foreign options"), was.List("foreign options")))
 		case "security labels":
-			b.out = append(b.out, shareUpdateExclusive.takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the security labels of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
+			b.out = append(b.out, steps.ShareUpdateExclusive.Takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the security labels of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
 				SQL: labels("COLUMN "+qualified(b.o)+"."+quote(col.Name), col.List("security labels"), was.List("security labels"))}))
 		case "comment":
-			b.out = append(b.out, shareUpdateExclusive.takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}}))
+			b.out = append(b.out, steps.ShareUpdateExclusive.Takes(&order.Action{About: b.ref, Title: fmt.Sprintf("change the comment of column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref}, SQL: []string{columnComment(b.o, col)}}))
 		}
 	}
 }
@@ -551,7 +549,7 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 // notNullAbove tells whether a parent has the NOT NULL of a column as well: it
 // goes here when it goes there.
 func notNullAbove(c *order.Change, it *compare.Item) bool {
-	return slices.ContainsFunc(upwards(c.Actual, parentNames(c.Target)), func(p *catalog.Object) bool {
+	return slices.ContainsFunc(family.Upwards(c.Actual, family.ParentNames(c.Target)), func(p *catalog.Object) bool {
 		col := p.Part(catalog.Column, it.Target.Key())
 		return col != nil && col.Has("not null")
 	})
@@ -615,14 +613,14 @@ func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object
 	up := &order.Action{About: b.ref, Title: fmt.Sprintf("fill column %s of table %s", col.Name, b.o.Name), Makes: []catalog.Ref{b.ref},
 		Effects: []order.Effect{{On: b.ref, Aspect: catalog.AspectValue}},
 		SQL:     []string{fmt.Sprintf("UPDATE %s SET %s = %s WHERE %s IS NULL;", qualified(b.o), quote(col.Name), value, quote(col.Name))}}
-	rowExclusive.takes(up)
+	steps.RowExclusive.Takes(up)
 	up.Uses = usedColumns(b.was, value)
 	switch {
-	case fromParent(col) && watched(b.was): // its type is its parent's business
-		shareRowExclusive.takes(up)
+	case family.FromParent(col) && watched(b.was): // its type is its parent's business
+		steps.ShareRowExclusive.Takes(up)
 		up.SQL = slices.Concat([]string{alterPrefix(b.was) + " DISABLE TRIGGER USER;"}, up.SQL, []string{alterPrefix(b.was) + " ENABLE TRIGGER USER;"}, firingAgain(b.was))
-	case !fromParent(col) && (watched(b.was) || watched(b.o)):
-		accessExclusive.takes(up)
+	case !family.FromParent(col) && (watched(b.was) || watched(b.o)):
+		steps.AccessExclusive.Takes(up)
 		up.SQL = []string{fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING coalesce(%s, %s);", alterPrefix(b.o), quote(col.Name), withCollation(col), quote(col.Name), value)}
 		up.Risks = []order.Risk{{Kind: order.Rewrite, On: b.ref, Text: "the table is copied, so that no trigger, rule or policy sees its rows change"}}
 	}
@@ -752,7 +750,7 @@ func identityExtra(o, col, was *catalog.Object, fact string) []string {
 		}
 		return vocab.Grants(catalog.Sequence, "", nil).Items
 	}
-	return regrant(s, "", rights(col), rights(was))
+	return steps.Regrant(s, "", rights(col), rights(was))
 }
 
 // identityExtras give the sequence of a new identity column its comment and its

@@ -5,6 +5,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
 )
 
 // A column counts by the sequence of its identity or by the one its default
@@ -73,7 +74,7 @@ func (w *Writer) counts(c *order.Change, b *columnChange, was *catalog.Object) {
 	if give == "" {
 		return
 	}
-	then := lockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("let column %s of table %s go on counting", b.col.Name, b.o.Name), SQL: []string{give}, Makes: []catalog.Ref{b.ref.Of("counter")}})
+	then := steps.LockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("let column %s of table %s go on counting", b.col.Name, b.o.Name), SQL: []string{give}, Makes: []catalog.Ref{b.ref.Of("counter")}})
 	if next, _ := counterOf(c.Desired, b.col); next.sequence != nil {
 		then.After = append(then.After, next.sequence.Ref())
 	}
@@ -81,7 +82,7 @@ func (w *Writer) counts(c *order.Change, b *columnChange, was *catalog.Object) {
 		then.Sequel = a
 	}
 	if keep != "" {
-		aside := lockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("keep the counter of column %s of table %s", b.col.Name, b.o.Name), SQL: []string{keep}, Makes: []catalog.Ref{counterPutAside(b.ref)}})
+		aside := steps.LockFree(&order.Action{About: b.ref, Title: fmt.Sprintf("keep the counter of column %s of table %s", b.col.Name, b.o.Name), SQL: []string{keep}, Makes: []catalog.Ref{counterPutAside(b.ref)}})
 		if old, _ := counterOf(c.Actual, was); old.sequence != nil {
 			aside.Uses = []catalog.Ref{old.sequence.Ref()}
 		}

@@ -8,7 +8,9 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
+	"dappermirror/internal/engine/postgres/steps"
 )
 
 // Some changes hold others up only because they look at every row under a
@@ -50,10 +52,10 @@ func (w *Writer) needed(c *order.Change, part catalog.Ref) bool {
 // the whole action comes back where it does not.
 func (w *Writer) gently(c *order.Change, p *catalog.Object, a *order.Action) []*order.Action {
 	o := c.Source
-	if !w.AvoidBlocking || c.Target == nil || o.Kind != catalog.Table || c.Target.Kind != catalog.Table || recast(c, o.Ref()) || w.needed(c, o.PartRef(p)) {
+	if !w.AvoidBlocking || c.Target == nil || o.Kind != catalog.Table || c.Target.Kind != catalog.Table || family.Recast(c, o.Ref()) || w.needed(c, o.PartRef(p)) {
 		return []*order.Action{a}
 	}
-	if _, ok := recastAbove(c, c.Desired, o); ok {
+	if _, ok := family.RecastAbove(c, c.Desired, o); ok {
 		return []*order.Action{a}
 	}
 	switch {
@@ -65,7 +67,7 @@ func (w *Writer) gently(c *order.Change, p *catalog.Object, a *order.Action) []*
 		drop := fmt.Sprintf("DROP INDEX CONCURRENTLY IF EXISTS %s.%s;", quote(o.Schema), quote(p.Name))
 		build := strings.Replace(a.SQL[0], "INDEX ", "INDEX CONCURRENTLY ", 1)
 		a.SQL = append(patience(drop, build), a.SQL[1:]...)
-		shareUpdateExclusive.takes(a)
+		steps.ShareUpdateExclusive.Takes(a)
 		a.Later, a.Note = true, "Built while others go on; one that was left half built is removed first."
 		a.Risks = unlocked(a.Risks)
 	case (p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique) && !o.Has("partition by") && !strings.Contains(p.Text("definition"), " WITHOUT OVERLAPS"):
@@ -123,7 +125,7 @@ func (w *Writer) keyByIndex(c *order.Change, p *catalog.Object, a *order.Action)
 // looked at later.
 func validated(c *order.Change, p *catalog.Object, a *order.Action) []*order.Action {
 	o := c.Source
-	later := shareUpdateExclusive.takes(&order.Action{About: a.About, Title: fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name), Sequel: a, Later: true,
+	later := steps.ShareUpdateExclusive.Takes(&order.Action{About: a.About, Title: fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name), Sequel: a, Later: true,
 		SQL: []string{fmt.Sprintf("%s VALIDATE CONSTRAINT %s;", alterPrefix(o), quote(p.Name))}, Risks: unlocked(a.Risks)})
 	unproved := p.Clone()
 	unproved.Set("not valid", catalog.Scalar("yes"))
@@ -142,7 +144,7 @@ func partitionedIndex(c *order.Change, p *catalog.Object, a *order.Action) []*or
 	var walk func(parent *catalog.Object) bool
 	walk = func(parent *catalog.Object) bool {
 		for _, child := range c.Desired.Objects {
-			if up := parentTable(c.Desired, child); up == nil || up.Ref() != parent.Ref() {
+			if up := family.ParentTable(c.Desired, child); up == nil || up.Ref() != parent.Ref() {
 				continue
 			}
 			was := c.Actual.Find(child.Ref())
@@ -170,7 +172,7 @@ func partitionedIndex(c *order.Change, p *catalog.Object, a *order.Action) []*or
 	if !walk(o) || len(later) == 0 {
 		return []*order.Action{a}
 	}
-	build := shareUpdateExclusive.takes(&order.Action{About: a.About, Title: fmt.Sprintf("build index %s on the partitions of %s", p.Name, o.Name), Sequel: a, Later: true, SQL: patience(later...), Risks: unlocked(a.Risks),
+	build := steps.ShareUpdateExclusive.Takes(&order.Action{About: a.About, Title: fmt.Sprintf("build index %s on the partitions of %s", p.Name, o.Name), Sequel: a, Later: true, SQL: patience(later...), Risks: unlocked(a.Risks),
 		Note: "Built while others go on, partition by partition."})
 	a.SQL, a.Risks = append(inside, a.SQL[1:]...), nil
 	a.Title += ", for the table alone at first"
@@ -235,7 +237,7 @@ func (w *Writer) dropGently(c *order.Change, p *catalog.Object, a *order.Action)
 		}
 	}
 	a.SQL = patience(fmt.Sprintf("DROP INDEX CONCURRENTLY IF EXISTS %s.%s;", quote(o.Schema), quote(p.Name)))
-	shareUpdateExclusive.takes(a).Later = true
+	steps.ShareUpdateExclusive.Takes(a).Later = true
 }
 
 // notNullGently proves NOT NULL by a check that is validated later: then SET

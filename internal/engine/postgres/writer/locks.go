@@ -5,53 +5,18 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
 	"dappermirror/internal/engine/postgres/vocab"
 )
-
-// lockMode is a lock mode of tables, the weakest first (PostgreSQL: Explicit
-// Locking, table 13.2).
-type lockMode int
-
-const (
-	rowExclusive lockMode = iota + 1
-	shareUpdateExclusive
-	share
-	shareRowExclusive
-	accessExclusive
-)
-
-var lockModes = map[lockMode]struct{ name, waits string }{
-	rowExclusive:         {"ROW EXCLUSIVE", "writers of the same rows wait"},
-	shareUpdateExclusive: {"SHARE UPDATE EXCLUSIVE", "nobody waits but other changes of the table and VACUUM"},
-	share:                {"SHARE", "writers wait"},
-	shareRowExclusive:    {"SHARE ROW EXCLUSIVE", "writers wait"},
-	accessExclusive:      {"ACCESS EXCLUSIVE", "readers and writers wait"},
-}
-
-func (m lockMode) on(ref catalog.Ref) order.TableLock {
-	return order.TableLock{On: ref.Object(), Mode: lockModes[m].name, Waits: lockModes[m].waits, Rank: int(m)}
-}
-
-// takes says which lock an action takes where that is not the strongest.
-func (m lockMode) takes(a *order.Action) *order.Action {
-	a.Locks = []order.TableLock{m.on(a.About)}
-	return a
-}
-
-// lockFree says that an action locks no table that others read or write.
-func lockFree(a *order.Action) *order.Action {
-	a.Locks = []order.TableLock{}
-	return a
-}
 
 // locked gives every action on what has rows, or stands for rows, its lock:
 // where its writer does not say better the strongest, which is never too little.
 func locked(actions []*order.Action) []*order.Action {
 	for _, a := range actions {
-		if isRelation(a.About.Kind) && a.Locks == nil {
-			accessExclusive.takes(a)
+		if steps.IsRelation(a.About.Kind) && a.Locks == nil {
+			steps.AccessExclusive.Takes(a)
 		}
-		a.Locks = slices.DeleteFunc(a.Locks, func(l order.TableLock) bool { return !isRelation(l.On.Kind) })
+		a.Locks = slices.DeleteFunc(a.Locks, func(l order.TableLock) bool { return !steps.IsRelation(l.On.Kind) })
 	}
 	return actions
 }
@@ -66,21 +31,17 @@ func lockedBy(c *order.Change, actions []*order.Action) []*order.Action {
 	}
 	if o.Kind == "statistics" {
 		for _, a := range actions {
-			alsoLocks(a, shareUpdateExclusive, o)
+			steps.AlsoLocks(a, steps.ShareUpdateExclusive, o)
 		}
 	}
 	return locked(actions)
-}
-
-func isRelation(k catalog.Kind) bool {
-	return vocab.IsTable(k) || k == kindMatView || k == catalog.View
 }
 
 // reaches says that what the action does is done to the partitions and child
 // tables as well.
 func (w *Writer) reaches(c *order.Change, a *order.Action) *order.Action {
 	if a.Locks == nil {
-		accessExclusive.takes(a)
+		steps.AccessExclusive.Takes(a)
 	}
 	for i := range a.Locks {
 		l := &a.Locks[i]
@@ -126,14 +87,4 @@ func (w *Writer) descendants(cat *catalog.Catalog, table catalog.Ref) []catalog.
 	}
 	walk(table)
 	return out
-}
-
-// alsoLocks adds the locks on the tables that a foreign key, or a partition or
-// child, refers to.
-func alsoLocks(a *order.Action, m lockMode, o *catalog.Object) {
-	for _, n := range o.Needs {
-		if vocab.IsTable(n.On.Kind) && n.On.Object() != a.About.Object() {
-			a.Locks = append(a.Locks, m.on(n.On))
-		}
-	}
 }

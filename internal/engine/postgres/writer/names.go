@@ -20,12 +20,11 @@ const (
 )
 
 var (
-	quote           = vocab.Quote
-	qualified       = vocab.Qualified
-	bareName        = vocab.BareName
-	literal         = vocab.Literal
-	splitName       = vocab.SplitName
-	sequenceOptions = vocab.SequenceOptions
+	quote     = vocab.Quote
+	qualified = vocab.Qualified
+	bareName  = vocab.BareName
+	literal   = vocab.Literal
+	splitName = vocab.SplitName
 )
 
 // What types are.
@@ -56,9 +55,7 @@ var (
 	commentText     = ddl.CommentText
 	keyword         = ddl.Keyword
 	sqlName         = ddl.Name
-	genericOptions  = ddl.GenericOptions
 	isConstraint    = ddl.IsConstraint
-	constraintSpace = ddl.ConstraintSpace
 	enumSQL         = ddl.Enum
 	domainSQL       = ddl.Domain
 	viewSQL         = ddl.View

@@ -9,23 +9,24 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
 )
 
 // createPart makes a constraint, index, trigger, policy or rule.
 func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
-	a := &order.Action{About: ref, Title: fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: partNames(o, p)}
+	a := &order.Action{About: ref, Title: fmt.Sprintf("create %s %s on %s", p.Kind.Title(), p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: steps.PartNames(o, p)}
 	switch {
 	case isConstraint(p.Kind):
 		a.Title = fmt.Sprintf("add %s %s to %s", p.Kind.Title(), p.Name, o.Name)
 		a.Prefix, a.Clauses = alterPrefix(o), []string{"ADD " + constraintSQL(p)}
 		a.Risks = constraintRisks(o, p, ref)
 		if p.Kind == catalog.ForeignKey {
-			alsoLocks(shareRowExclusive.takes(a), shareRowExclusive, p)
+			steps.AlsoLocks(steps.ShareRowExclusive.Takes(a), steps.ShareRowExclusive, p)
 		}
 	case p.Kind == catalog.Index:
 		if !p.Has("replica identity") {
-			share.takes(a)
+			steps.Share.Takes(a)
 		}
 		unique := ""
 		if p.Has("unique") {
@@ -43,7 +44,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		a.SQL = []string{fmt.Sprintf("CREATE %sINDEX %s ON %s %s;", unique, quote(p.Name), qualified(o), def)}
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Lock, On: ref, Text: "writes to " + o.Name + " wait while the index is built"})
 	case p.Kind == catalog.Trigger && p.Has("clone"):
-		shareRowExclusive.takes(a)
+		steps.ShareRowExclusive.Takes(a)
 		a.Title = fmt.Sprintf("set the state of trigger %s on partition %s", p.Name, o.Name)
 		a.SQL = stateSQL(o, p)
 		for _, parent := range o.Needs { // the parent's makes it
@@ -51,7 +52,7 @@ func (w *Writer) createPart(o, p *catalog.Object) *order.Action {
 		}
 		return a
 	case p.Kind == catalog.Trigger:
-		shareRowExclusive.takes(a)
+		steps.ShareRowExclusive.Takes(a)
 		a.SQL = []string{p.Text("definition") + ";"}
 		a.SQL = append(a.SQL, enabled(o, p, "TRIGGER")...)
 	case p.Kind == kindRule:
@@ -88,11 +89,11 @@ func stateSQL(o, p *catalog.Object) []string {
 	return []string{fmt.Sprintf("ALTER TABLE %s ENABLE %s %s;", qualified(o), word, quote(p.Name))}
 }
 
-func stateLock(p *catalog.Object) lockMode {
+func stateLock(p *catalog.Object) steps.LockMode {
 	if p.Kind == catalog.Trigger {
-		return shareRowExclusive
+		return steps.ShareRowExclusive
 	}
-	return accessExclusive
+	return steps.AccessExclusive
 }
 
 // dropPart removes a part.
@@ -101,12 +102,12 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	if p.Has("clone") {
 		return nil // it goes with the parent's
 	}
-	a := &order.Action{About: ref, Title: fmt.Sprintf("drop %s %s of %s", p.Kind.Title(), p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}
+	a := &order.Action{About: ref, Title: fmt.Sprintf("drop %s %s of %s", p.Kind.Title(), p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: steps.PartNames(o, p)}
 	switch {
 	case isConstraint(p.Kind):
 		a.Prefix, a.Clauses = alterPrefix(o), []string{"DROP CONSTRAINT " + quote(p.Name)}
 		if p.Kind == catalog.ForeignKey {
-			alsoLocks(accessExclusive.takes(a), accessExclusive, p)
+			steps.AlsoLocks(steps.AccessExclusive.Takes(a), steps.AccessExclusive, p)
 		}
 	case p.Kind == catalog.Index:
 		a.SQL = []string{fmt.Sprintf("DROP INDEX %s.%s;", quote(o.Schema), quote(p.Name))}
@@ -153,24 +154,24 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		case "name":
 			a := add("change the name", renameSQL(o, was, p))
 			if p.Kind == catalog.Index {
-				shareUpdateExclusive.takes(a)
+				steps.ShareUpdateExclusive.Takes(a)
 			}
 			// Nothing is removed: who needs it follows the name.
-			a.Frees, a.Takes = partNames(c.Target, was), partNames(o, p)
+			a.Frees, a.Takes = steps.PartNames(c.Target, was), steps.PartNames(o, p)
 		case "comment":
-			shareUpdateExclusive.takes(add("change the comment", partComment(o, p)))
+			steps.ShareUpdateExclusive.Takes(add("change the comment", partComment(o, p)))
 		case "index comment":
 			text := "NULL"
 			if p.Has("index comment") {
 				text = literal(p.Text("index comment"))
 			}
-			shareUpdateExclusive.takes(add("change the comment", fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), text)))
+			steps.ShareUpdateExclusive.Takes(add("change the comment", fmt.Sprintf("COMMENT ON INDEX %s.%s IS %s;", quote(o.Schema), quote(p.Name), text)))
 		case "clustered":
 			title, clause := "no default cluster", "SET WITHOUT CLUSTER"
 			if d.Source != nil {
 				title, clause = "cluster by default", "CLUSTER ON "+quote(p.Name)
 			}
-			shareUpdateExclusive.takes(add(title, fmt.Sprintf("ALTER %s %s %s;", keyword(o), qualified(o), clause)))
+			steps.ShareUpdateExclusive.Takes(add(title, fmt.Sprintf("ALTER %s %s %s;", keyword(o), qualified(o), clause)))
 		case "replica identity":
 			if d.Source != nil {
 				add("replica identity", fmt.Sprintf("ALTER TABLE %s REPLICA IDENTITY USING INDEX %s;", qualified(o), quote(p.Name)))
@@ -180,14 +181,14 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		case "tablespace":
 			add("move", fmt.Sprintf("ALTER INDEX %s.%s SET TABLESPACE %s;", quote(o.Schema), quote(p.Name), quote(cmp.Or(p.Text("tablespace"), "pg_default"))))
 		case "statistics targets":
-			shareUpdateExclusive.takes(add("change the statistics targets", indexStatistics(o, p, was)...))
+			steps.ShareUpdateExclusive.Takes(add("change the statistics targets", indexStatistics(o, p, was)...))
 		case "enabled":
-			stateLock(p).takes(add("change the state", append(stateSQL(o, p), w.statesBelow(c, p)...)...))
+			stateLock(p).Takes(add("change the state", append(stateSQL(o, p), w.statesBelow(c, p)...)...))
 		case "not valid":
 			if d.Source != nil {
 				return nil, false
 			}
-			a := shareUpdateExclusive.takes(add("validate"))
+			a := steps.ShareUpdateExclusive.Takes(add("validate"))
 			a.Title = fmt.Sprintf("validate %s %s of %s", p.Kind.Title(), p.Name, o.Name)
 			a.Prefix, a.Clauses = alterPrefix(o), []string{"VALIDATE CONSTRAINT " + quote(p.Name)}
 			a.Risks = []order.Risk{{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the constraint"}}

@@ -8,8 +8,8 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
-	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -20,58 +20,6 @@ import (
 // table while it is dropped and made anew with its partitions, and are put
 // back before keys, indexes and triggers come.
 
-// recast tells whether the table of both catalogs changes in such a way.
-func recast(c *order.Change, ref catalog.Ref) bool {
-	was, now := c.Actual.Find(ref), c.Desired.Find(ref)
-	if was == nil || now == nil || was.Kind != catalog.Table {
-		return false
-	}
-	by := was.Text("partition by")
-	if by != now.Text("partition by") || inheritsAnew(was, now) {
-		return true
-	}
-	for _, name := range now.List("inherits") { // it cannot stay when that one is made anew
-		if p := named(c.Desired, name); p != nil && p != now && slices.Contains(was.List("inherits"), name) && recast(c, p.Ref()) {
-			return true
-		}
-	}
-	if by == "" {
-		return false
-	}
-	for _, a := range keyColumns(was) {
-		b := now.Part(catalog.Column, a.Key())
-		if b == nil || a.Text("type") != b.Text("type") || a.Text("collation") != b.Text("collation") || typeReplaced(c, a.Text("type")) {
-			return true
-		}
-	}
-	return false
-}
-
-// keyColumns are the columns that a table is partitioned by.
-func keyColumns(o *catalog.Object) []*catalog.Object {
-	var out []*catalog.Object
-	if !o.Has("partition by") {
-		return nil
-	}
-	for _, t := range sqltext.Lex(vocab.Dialect, o.Text("partition by")) {
-		if col := o.Part(catalog.Column, t.Name()); t.IsName() && col != nil {
-			out = append(out, col)
-		}
-	}
-	return out
-}
-
-// typeReplaced tells whether a type of the database's own is made anew under
-// its name, so that values must be cast from the old one to the new.
-func typeReplaced(c *order.Change, typ string) bool {
-	base, _, _ := splitType(typ)
-	if was, now := userType(c.Actual, base, catalog.Enum), userType(c.Desired, base, catalog.Enum); was != nil && now != nil {
-		return !subsequence(was.List("values"), now.List("values"))
-	}
-	was, now := userType(c.Actual, base, kindDomain), userType(c.Desired, base, kindDomain)
-	return was != nil && now != nil && (was.Text("type") != now.Text("type") || was.Text("collation") != now.Text("collation"))
-}
-
 // asText is a table's columns as they wait: those whose type is made anew as
 // text, and "*" where there are none.
 func asText(c *order.Change, o *catalog.Object) string {
@@ -79,7 +27,7 @@ func asText(c *order.Change, o *catalog.Object) string {
 	some := false
 	for _, col := range o.PartsOf(catalog.Column) {
 		name := quote(col.Name)
-		if typeReplaced(c, col.Text("type")) {
+		if family.TypeReplaced(c, col.Text("type")) {
 			some = true
 			_, _, array := splitType(col.Text("type"))
 			name = fmt.Sprintf("%s::text%s AS %[1]s", name, map[bool]string{true: "[]"}[array])
@@ -90,19 +38,6 @@ func asText(c *order.Change, o *catalog.Object) string {
 		return "*"
 	}
 	return strings.Join(list, ", ")
-}
-
-// recastAbove is the topmost table, the object or one it is a partition of,
-// that is recast in the given catalog; false where none is. A family is recast
-// once: what is recast below goes with it.
-func recastAbove(c *order.Change, in *catalog.Catalog, o *catalog.Object) (top catalog.Ref, found bool) {
-	for seen := map[*catalog.Object]bool{}; o != nil && !seen[o]; o = parentTable(in, o) {
-		seen[o] = true
-		if recast(c, o.Ref()) {
-			top, found = o.Ref(), true
-		}
-	}
-	return top, found
 }
 
 const (
@@ -163,7 +98,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 		}
 	}
 	for _, o := range c.Desired.Objects {
-		if root, ok := recastAbove(c, c.Desired, o); ok && root == ref && o.Ref() != ref {
+		if root, ok := family.RecastAbove(c, c.Desired, o); ok && root == ref && o.Ref() != ref {
 			restore.After = append(restore.After, o.Ref()) // the partitions
 		}
 	}
@@ -208,7 +143,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 				}
 			}
 		}
-		if old.Text("type") == col.Text("type") && typeReplaced(c, col.Text("type")) {
+		if old.Text("type") == col.Text("type") && family.TypeReplaced(c, col.Text("type")) {
 			value += "::" + col.Text("type")
 		}
 		if fill, ok := w.fill(now, col); ok && col.Has("not null") && !old.Has("not null") {
@@ -245,7 +180,7 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 // underRecast adapts the actions on a partition whose root is recast: its
 // rows wait with the root's, and triggers and keys come when they are back.
 func underRecast(c *order.Change, in *catalog.Catalog, o *catalog.Object, actions []*order.Action) {
-	root, ok := recastAbove(c, in, o)
+	root, ok := family.RecastAbove(c, in, o)
 	if !ok || root == o.Ref() {
 		return
 	}
@@ -268,7 +203,7 @@ func afterRows(c *order.Change, o *catalog.Object, a *order.Action) {
 	}
 	for _, n := range o.Needs {
 		if t := c.Desired.Find(n.On); t != nil && t.Kind == catalog.Table {
-			if root, ok := recastAbove(c, c.Desired, t); ok && !slices.Contains(a.After, rowsPutBack(root)) {
+			if root, ok := family.RecastAbove(c, c.Desired, t); ok && !slices.Contains(a.After, rowsPutBack(root)) {
 				a.After = append(a.After, rowsPutBack(root))
 			}
 		}

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -75,7 +76,7 @@ func TestSequenceOptions(t *testing.T) {
 		for i, n := range []string{"type", "start", "increment", "minimum", "maximum", "cache"} {
 			o.Set(n, catalog.Scalar(f[i]))
 		}
-		if got := strings.Join(sequenceOptions(o), " "); got != want {
+		if got := strings.Join(vocab.SequenceOptions(o), " "); got != want {
 			t.Errorf("%v: %q, want %q", f, got, want)
 		}
 	}
@@ -129,7 +130,7 @@ func TestGrants(t *testing.T) {
 		{[]string{"reader: SELECT, UPDATE"}, nil, "a b", `GRANT SELECT ("a b"), UPDATE ("a b") ON TABLE h.t TO reader;`},
 		{[]string{"reader: SELECT"}, []string{"reader: SELECT"}, "", ""},
 	} {
-		if got := strings.Join(regrant(o, c.column, c.now, c.was), " "); got != c.want {
+		if got := strings.Join(steps.Regrant(o, c.column, c.now, c.was), " "); got != c.want {
 			t.Errorf("%q from %q\n got %s\nwant %s", c.now, c.was, got, c.want)
 		}
 	}

@@ -9,7 +9,9 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
+	"dappermirror/internal/engine/postgres/steps"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -28,14 +30,14 @@ func separate(p *catalog.Object) bool {
 func (w *Writer) createTable(c *order.Change) []*order.Action {
 	o := c.Source
 	var lines, defaults []string
-	a := created(o)
+	a := steps.Created(o)
 	partition := o.Has("partition of")
 	var parent *catalog.Object
 	if partition {
-		parent = parentTable(c.Desired, o)
-		alsoLocks(a, accessExclusive, o)
+		parent = family.ParentTable(c.Desired, o)
+		steps.AlsoLocks(a, steps.AccessExclusive, o)
 	} else if o.Has("inherits") {
-		alsoLocks(a, shareUpdateExclusive, o)
+		steps.AlsoLocks(a, steps.ShareUpdateExclusive, o)
 	}
 	for _, p := range o.Parts {
 		if separate(p) {
@@ -65,7 +67,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 			defaults = append(defaults, columnExtras(p)...)
 		default:
 			lines = append(lines, constraintSQL(p))
-			a.Takes = append(a.Takes, partNames(o, p)...)
+			a.Takes = append(a.Takes, steps.PartNames(o, p)...)
 		}
 	}
 	a.SQL = []string{tableHead(o, lines) + ";"}
@@ -114,17 +116,6 @@ func hasDefaults(o *catalog.Object) bool {
 	return len(o.PartsOf(catalog.Check)) > 0
 }
 
-func parentTable(cat *catalog.Catalog, o *catalog.Object) *catalog.Object {
-	for _, n := range o.Needs {
-		if vocab.IsTable(n.On.Kind) && !n.On.IsPart() {
-			if p := cat.Find(n.On); p != nil && slices.Contains(o.List("partition of"), qualified(p)) {
-				return p
-			}
-		}
-	}
-	return nil
-}
-
 // splitTable makes the table without defaults and checks, and adds those as
 // steps of their own: a default may call a function over the table's rows.
 func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Action {
@@ -169,8 +160,8 @@ func (w *Writer) splitTable(c *order.Change, whole *order.Action) []*order.Actio
 
 // alterTable changes a table in place.
 func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
-	above, ok := recastAbove(c, c.Actual, c.Target)
-	if to, comes := recastAbove(c, c.Desired, c.Source); !ok && comes {
+	above, ok := family.RecastAbove(c, c.Actual, c.Target)
+	if to, comes := family.RecastAbove(c, c.Desired, c.Source); !ok && comes {
 		above, ok = to, true
 	}
 	if ok && above != c.Source.Ref() {
@@ -193,7 +184,7 @@ func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
 			out = append(out, as...)
 		}
 	}
-	out = append(out, outwardActions(c)...)
+	out = append(out, steps.OutwardActions(c)...)
 	out = append(out, w.columns(c)...)
 	out = append(out, w.parts(c, func(k catalog.Kind) bool { return k != catalog.Column })...)
 	return out, true
@@ -223,7 +214,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 			return one("change the options", changedGeneric(o.List("options"), c.Target.List("options")))
 		}
 		as := one("change the storage parameters", optionClauses(writtenOptions(o), writtenOptions(c.Target))...)
-		shareUpdateExclusive.takes(as[0])
+		steps.ShareUpdateExclusive.Takes(as[0])
 		return as
 	case "row security":
 		return one("change the row security", map[bool]string{true: "ENABLE ROW LEVEL SECURITY", false: "DISABLE ROW LEVEL SECURITY"}[yes])
@@ -282,15 +273,15 @@ func writtenOptions(o *catalog.Object) []string {
 // inheritance lets a table leave and join tables it inherits from.
 func inheritance(c *order.Change) []*order.Action {
 	o := c.Source
-	leaves, _, joins := parentChange(c)
+	leaves, _, joins := family.ParentChange(c)
 	var out []*order.Action
 	add := func(title, word string, names []string) *order.Action {
-		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: title + " of table " + o.Name})
+		a := steps.AccessExclusive.Takes(&order.Action{About: o.Ref(), Title: title + " of table " + o.Name})
 		for _, n := range names {
 			a.SQL = append(a.SQL, fmt.Sprintf("%s %s %s;", alterPrefix(o), word, n))
 		}
-		alsoLocks(a, shareUpdateExclusive, c.Target)
-		alsoLocks(a, shareUpdateExclusive, o)
+		steps.AlsoLocks(a, steps.ShareUpdateExclusive, c.Target)
+		steps.AlsoLocks(a, steps.ShareUpdateExclusive, o)
 		out = append(out, a)
 		return a
 	}
@@ -298,7 +289,7 @@ func inheritance(c *order.Change) []*order.Action {
 		a := add("leave parents", "NO INHERIT", leaves)
 		a.Removes, a.Makes = []catalog.Ref{leftParents(o.Ref())}, nil
 		for _, name := range leaves {
-			if p := named(c.Actual, name); p != nil {
+			if p := family.Named(c.Actual, name); p != nil {
 				for _, part := range p.Parts {
 					a.Uses = append(a.Uses, p.PartRef(part))
 				}
@@ -307,7 +298,7 @@ func inheritance(c *order.Change) []*order.Action {
 	}
 	if len(joins) > 0 {
 		a := add("join parents", "INHERIT", joins)
-		a.After = joining(c, joins)
+		a.After = family.Joining(c, joins)
 	}
 	return out
 }
@@ -318,14 +309,14 @@ func (w *Writer) rebind(c *order.Change) []*order.Action {
 	o, was := c.Source, c.Target
 	var out []*order.Action
 	own := ""
-	if parent := parentTable(c.Desired, o); parent != nil && o.Text("partition bound") != "DEFAULT" {
+	if parent := family.ParentTable(c.Desired, o); parent != nil && o.Text("partition bound") != "DEFAULT" {
 		own = rows.Bound(parent.Text("partition by"), o.Text("partition bound"), parent)
 	}
-	where := elsewhere(c, was)
+	where := family.Elsewhere(c, was)
 	for _, p := range was.List("partition of") {
-		a := accessExclusive.takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref()), leftParents(o.Ref())},
+		a := steps.AccessExclusive.Takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref()), leftParents(o.Ref())},
 			SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
-		alsoLocks(a, accessExclusive, was)
+		steps.AlsoLocks(a, steps.AccessExclusive, was)
 		leaves(c, was, a)
 		if o.Has("partition of") && where != "" && own != "" {
 			move := "NOT " + own + " AND " + where
@@ -339,7 +330,7 @@ func (w *Writer) rebind(c *order.Change) []*order.Action {
 		a := &order.Action{About: o.Ref(), Title: "attach partition " + o.Name, Makes: []catalog.Ref{o.Ref()},
 			SQL:   []string{fmt.Sprintf("ALTER TABLE %s ATTACH PARTITION %s %s;", p, qualified(o), o.Text("partition bound"))},
 			Risks: []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row does not belong into the partition", Ask: misplaced(c, o, where)}}}
-		alsoLocks(accessExclusive.takes(a), shareUpdateExclusive, o)
+		steps.AlsoLocks(steps.AccessExclusive.Takes(a), steps.ShareUpdateExclusive, o)
 		if len(out) > 0 {
 			a.Sequel = out[len(out)-1]
 		}

@@ -8,17 +8,20 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/apart"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
+	"dappermirror/internal/engine/postgres/steps"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
 func (w *Writer) createSchema(c *order.Change) []*order.Action {
-	return []*order.Action{created(c.Source, "CREATE SCHEMA "+quote(c.Source.Name)+";")}
+	return []*order.Action{steps.Created(c.Source, "CREATE SCHEMA "+quote(c.Source.Name)+";")}
 }
 
 func (w *Writer) createEnum(c *order.Change) []*order.Action {
-	return []*order.Action{created(c.Source, enumSQL(c.Source))}
+	return []*order.Action{steps.Created(c.Source, enumSQL(c.Source))}
 }
 
 // alterEnum adds values in place. A value that is taken away or moved needs
@@ -26,13 +29,13 @@ func (w *Writer) createEnum(c *order.Change) []*order.Action {
 // (PostgreSQL: ALTER TYPE).
 func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	d := c.Property("values")
 	if d == nil {
 		return out, true
 	}
 	now, was := d.Source.Items, d.Target.Items
-	if !subsequence(was, now) {
+	if !family.Subsequence(was, now) {
 		return append(out, w.replaceType(c, enumSQL(o), lostValues(c, was, now))), true
 	}
 	prefix := "ALTER TYPE " + qualified(o)
@@ -53,7 +56,7 @@ func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
 			at = slices.Index(have, now[i-1]) + 1
 		}
 		have = slices.Insert(have, at, v)
-		a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("add value %s to %s", v, title(o)), Makes: []catalog.Ref{o.Ref()}, SQL: []string{prefix + " " + clause + ";"}}
+		a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("add value %s to %s", v, steps.Title(o)), Makes: []catalog.Ref{o.Ref()}, SQL: []string{prefix + " " + clause + ";"}}
 		if usedAtOnce(c, v) {
 			a.Alone, a.SQL[0] = true, strings.Replace(a.SQL[0], " ADD VALUE ", " ADD VALUE IF NOT EXISTS ", 1) // it may run twice
 			a.Note = "A later step uses the value, so it is added before the transaction begins; it stays when that fails."
@@ -64,16 +67,6 @@ func (w *Writer) alterEnum(c *order.Change) ([]*order.Action, bool) {
 		out = append(out, a)
 	}
 	return out, true
-}
-
-func subsequence(short, long []string) bool {
-	i := 0
-	for _, v := range long {
-		if i < len(short) && short[i] == v {
-			i++
-		}
-	}
-	return i == len(short)
 }
 
 func lostValues(c *order.Change, was, now []string) []order.Risk {
@@ -87,7 +80,7 @@ func lostValues(c *order.Change, was, now []string) []order.Risk {
 		return nil
 	}
 	o := c.Source
-	return []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds " + strings.Join(gone, ", ") + ", which " + title(o) + " no longer has", Ask: rows.InUse(uses(c, typeName(c.Target)), gone)}}
+	return []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when a row holds " + strings.Join(gone, ", ") + ", which " + steps.Title(o) + " no longer has", Ask: rows.InUse(uses(c, typeName(c.Target)), gone)}}
 }
 
 // usedAtOnce tells whether something that is new or changes mentions a new
@@ -138,25 +131,25 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 	if o.Kind == kindDomain {
 		word = "DOMAIN"
 	}
-	a := &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, Removes: []catalog.Ref{old.Ref()}, Risks: risks}
+	a := &order.Action{About: o.Ref(), Title: "replace " + steps.Title(o), Makes: []catalog.Ref{o.Ref()}, Removes: []catalog.Ref{old.Ref()}, Risks: risks}
 	for _, p := range o.Parts {
 		a.Makes = append(a.Makes, o.PartRef(p))
 	}
 	a.SQL = append(a.SQL, fmt.Sprintf("ALTER %s %s RENAME TO %s;", word, qualified(old), quote(aside)), create)
 	a.SQL = append(a.SQL, objectExtras(o)...)
-	a.SQL = append(a.SQL, ownerAndGrants(c)...)
+	a.SQL = append(a.SQL, steps.OwnerAndGrants(c)...)
 	name := typeName(old)
 	for _, t := range c.Actual.Objects {
 		if !vocab.IsTable(t.Kind) {
 			continue
 		}
-		if _, ok := recastAbove(c, c.Actual, t); ok {
+		if _, ok := family.RecastAbove(c, c.Actual, t); ok {
 			continue // it is not there meanwhile
 		}
 		for _, col := range t.PartsOf(catalog.Column) {
 			typ := col.Text("type")
 			base, array := strings.CutSuffix(typ, "[]")
-			if base != name || fromParent(col) {
+			if base != name || family.FromParent(col) {
 				continue
 			}
 			ref := t.PartRef(col)
@@ -180,7 +173,7 @@ func (w *Writer) replaceType(c *order.Change, create string, risks []order.Risk)
 				a.SQL = append(a.SQL, prefix+"SET DEFAULT "+target.Text("default")+";")
 			}
 			a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
-			a.Locks = append(a.Locks, accessExclusive.on(ref))
+			a.Locks = append(a.Locks, steps.AccessExclusive.On(ref))
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "table " + t.Name + " is copied while everything on it waits"})
 		}
 	}
@@ -194,7 +187,7 @@ func typeName(o *catalog.Object) string { return qualified(o) }
 
 func (w *Writer) createDomain(c *order.Change) []*order.Action {
 	o := c.Source
-	a := created(o, domainSQL(o))
+	a := steps.Created(o, domainSQL(o))
 	for _, p := range o.Parts {
 		a.Makes = append(a.Makes, o.PartRef(p))
 		a.SQL = append(a.SQL, partExtras(o, p)...)
@@ -204,12 +197,12 @@ func (w *Writer) createDomain(c *order.Change) []*order.Action {
 
 func (w *Writer) alterDomain(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	if c.Property("type") != nil || c.Property("collation") != nil {
 		return append(out, w.replaceType(c, domainSQL(o), nil)), true
 	}
 	one := func(what, clause string) *order.Action {
-		a := &order.Action{About: o.Ref(), Title: "change the " + what + " of " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{"ALTER DOMAIN " + qualified(o) + " " + clause + ";"}}
+		a := &order.Action{About: o.Ref(), Title: "change the " + what + " of " + steps.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{"ALTER DOMAIN " + qualified(o) + " " + clause + ";"}}
 		out = append(out, a)
 		return a
 	}
@@ -242,7 +235,7 @@ func (w *Writer) alterDomain(c *order.Change) ([]*order.Action, bool) {
 
 func (w *Writer) createComposite(c *order.Change) []*order.Action {
 	o := c.Source
-	return []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS (%s);", qualified(o), strings.Join(o.List("attributes"), ", ")))}
+	return []*order.Action{steps.Created(o, fmt.Sprintf("CREATE TYPE %s AS (%s);", qualified(o), strings.Join(o.List("attributes"), ", ")))}
 }
 
 // attributes are the names of a composite type's attributes, in order, and what
@@ -286,7 +279,7 @@ func attributeColumns(typed []*catalog.Object, attribute string) []catalog.Ref {
 // (PostgreSQL: ALTER TYPE, CASCADE).
 func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	if c.Property("attributes") == nil {
 		return out, true
 	}
@@ -294,7 +287,7 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 	was, wasDef := attributes(c.Target)
 	typed := typedTables(c.Actual, c.Target)
 	var kept []string
-	a := &order.Action{About: o.Ref(), Title: "change the attributes of " + title(o), Makes: []catalog.Ref{o.Ref()}, Prefix: "ALTER TYPE " + qualified(o)}
+	a := &order.Action{About: o.Ref(), Title: "change the attributes of " + steps.Title(o), Makes: []catalog.Ref{o.Ref()}, Prefix: "ALTER TYPE " + qualified(o)}
 	for _, n := range was {
 		if _, ok := nowDef[n]; ok {
 			kept = append(kept, n)
@@ -303,7 +296,7 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 		a.Clauses = append(a.Clauses, "DROP ATTRIBUTE "+n)
 		a.Removes = append(a.Removes, attributeColumns(typed, n)...)
 		if used := uses(c, typeName(c.Target)); len(used)+len(typed) > 0 {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: fmt.Sprintf("attribute %s of every value of %s", n, title(o)), Ask: rows.Attributes(used, typed, n, "$ IS NOT NULL", "hold a value")})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: fmt.Sprintf("attribute %s of every value of %s", n, steps.Title(o)), Ask: rows.Attributes(used, typed, n, "$ IS NOT NULL", "hold a value")})
 		}
 	}
 	if len(kept) > len(now) || !slices.Equal(kept, now[:len(kept)]) {
@@ -329,7 +322,7 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 				}
 				for _, r := range cv.Risks {
 					if r.Kind == order.Loss || r.Kind == order.MayFail {
-						risk := order.Risk{Kind: r.Kind, On: o.Ref(), Text: fmt.Sprintf("attribute %s of %s: %s", n, title(o), r.Text)}
+						risk := order.Risk{Kind: r.Kind, On: o.Ref(), Text: fmt.Sprintf("attribute %s of %s: %s", n, steps.Title(o), r.Text)}
 						if r.Kind == order.Loss && cv.Back != "" {
 							via := cmp.Or(cv.Via, "$::"+to)
 							risk.Ask = rows.Attributes(used, typed, n, strings.ReplaceAll(cv.Back, "$", "("+via+")")+" IS DISTINCT FROM $", "hold a value that would change")
@@ -344,7 +337,7 @@ func (w *Writer) alterComposite(c *order.Change) ([]*order.Action, bool) {
 		a.Clauses[i] += " CASCADE" // typed tables follow
 	}
 	for _, t := range typed {
-		a.Locks = append(a.Locks, accessExclusive.on(t.Ref()))
+		a.Locks = append(a.Locks, steps.AccessExclusive.On(t.Ref()))
 	}
 	a.Effects = append(a.Effects, order.Effect{On: o.Ref(), Aspect: catalog.AspectBody})
 	return append(out, a), true
@@ -358,97 +351,10 @@ func (w *Writer) createRange(c *order.Change) []*order.Action {
 			opts = append(opts, f[1]+" = "+t)
 		}
 	}
-	out := []*order.Action{created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
+	out := []*order.Action{steps.Created(o, fmt.Sprintf("CREATE TYPE %s AS RANGE (%s);", qualified(o), strings.Join(opts, ", ")))}
 	if o.Has("canonical") { // whose argument is the range
 		out[0].After = []catalog.Ref{vocab.Shell(o)}
-		out = append([]*order.Action{shell(o)}, out...)
+		out = append([]*order.Action{apart.Shell(o)}, out...)
 	}
 	return out
-}
-
-func (w *Writer) createSequence(c *order.Change) []*order.Action {
-	o := c.Source
-	unlogged := ""
-	if o.Has("unlogged") {
-		unlogged = "UNLOGGED "
-	}
-	s := fmt.Sprintf("CREATE %sSEQUENCE %s", unlogged, qualified(o))
-	if t := o.Text("type"); t != "bigint" {
-		s += " AS " + t
-	}
-	for _, opt := range sequenceOptions(o) {
-		s += " " + opt
-	}
-	out := []*order.Action{created(o, s+";")}
-	if o.Has("owned by") {
-		own := w.ownSequence(o, out[0])
-		if col, ok := vocab.OwnerColumn(o); ok && !c.Groups["owners"] {
-			if t := c.Actual.Find(col.Object()); t != nil && t.Has("owner") && c.Target == nil { // they must be one owner's
-				own.SQL = append([]string{fmt.Sprintf("ALTER SEQUENCE %s OWNER TO %s;", qualified(o), quote(t.Text("owner")))}, own.SQL...)
-			}
-		}
-		out = append(out, own)
-	}
-	return out
-}
-
-// ownSequence ties a sequence to its column, which must be there by then.
-func (w *Writer) ownSequence(o *catalog.Object, after *order.Action) *order.Action {
-	a := &order.Action{About: o.Ref(), Title: "tie " + title(o) + " to its column", SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s OWNED BY %s;", qualified(o), cmp.Or(o.Text("owned by"), "NONE"))}, Sequel: after, After: []catalog.Ref{released(o.Ref())}}
-	if col, ok := vocab.OwnerColumn(o); ok {
-		a.After = append(a.After, col, col.Object())
-	}
-	return a
-}
-
-func (w *Writer) alterSequence(c *order.Change) ([]*order.Action, bool) {
-	o := c.Source
-	out := outwardActions(c)
-	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}
-	s := ""
-	for _, d := range c.Properties {
-		switch d.Name {
-		case "type":
-			s += " AS " + o.Text("type")
-		case "increment":
-			s += " INCREMENT BY " + o.Text("increment")
-		case "minimum":
-			s += " MINVALUE " + o.Text("minimum")
-		case "maximum":
-			s += " MAXVALUE " + o.Text("maximum")
-		case "start":
-			s += " START WITH " + o.Text("start")
-		case "cache":
-			s += " CACHE " + o.Text("cache")
-		case "cycle":
-			s += map[bool]string{true: " CYCLE", false: " NO CYCLE"}[d.Source != nil]
-		case "unlogged":
-			out = append(out, &order.Action{About: o.Ref(), Title: "change the logging of " + title(o), Makes: []catalog.Ref{o.Ref()},
-				SQL: []string{fmt.Sprintf("ALTER SEQUENCE %s SET %s;", qualified(o), map[bool]string{true: "UNLOGGED", false: "LOGGED"}[d.Source != nil])}})
-		}
-	}
-	if c.Property("type") != nil { // the limits follow the type unless they are said
-		if c.Property("minimum") == nil {
-			s += " MINVALUE " + o.Text("minimum")
-		}
-		if c.Property("maximum") == nil {
-			s += " MAXVALUE " + o.Text("maximum")
-		}
-	}
-	if s != "" {
-		a.SQL = []string{"ALTER SEQUENCE " + qualified(o) + s + ";"}
-		a.Risks = []order.Risk{}
-		if c.Property("minimum") != nil || c.Property("maximum") != nil {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when its counter is outside the new limits", Ask: rows.Counter(c.Target, o.Text("minimum"), o.Text("maximum"))})
-		}
-		out = append(out, a)
-	}
-	if c.Property("owned by") != nil {
-		var after *order.Action
-		if len(out) > 0 {
-			after = out[len(out)-1]
-		}
-		out = append(out, w.ownSequence(o, after))
-	}
-	return out, true
 }

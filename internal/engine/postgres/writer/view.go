@@ -8,11 +8,12 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
 )
 
 func (w *Writer) createView(c *order.Change) []*order.Action {
 	o := c.Source
-	a := created(o, viewSQL(o, false))
+	a := steps.Created(o, viewSQL(o, false))
 	if o.Kind == kindMatView {
 		a.Note = "The rows are computed while it runs."
 		afterRows(c, o, a)
@@ -38,7 +39,7 @@ func (w *Writer) createView(c *order.Change) []*order.Action {
 // follow (PostgreSQL: CREATE VIEW, CREATE OR REPLACE VIEW).
 func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 	o, was := c.Source, c.Target
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	defined := c.Property("definition") != nil
 	if defined || c.Property("options") != nil {
 		now, old := o.List("columns"), was.List("columns")
@@ -46,19 +47,19 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 		case o.Kind == kindMatView && defined:
 			return nil, false
 		case o.Kind == kindMatView:
-			out = append(out, shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change the storage parameters of " + title(o), Makes: []catalog.Ref{o.Ref()},
+			out = append(out, steps.ShareUpdateExclusive.Takes(&order.Action{About: o.Ref(), Title: "change the storage parameters of " + steps.Title(o), Makes: []catalog.Ref{o.Ref()},
 				Prefix: "ALTER MATERIALIZED VIEW " + qualified(o), Clauses: optionClauses(writtenOptions(o), writtenOptions(was))}))
 		case len(now) < len(old) || !slices.Equal(now[:len(old)], old):
 			return nil, false
 		default:
-			out = append(out, &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{viewSQL(o, true)}})
+			out = append(out, &order.Action{About: o.Ref(), Title: "replace " + steps.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{viewSQL(o, true)}})
 		}
 	}
 	for _, d := range c.Properties {
 		switch d.Name {
 		case "definition", "options", "comment", "column comments", "owner", "grants", "column grants":
 		case "column settings":
-			a := shareUpdateExclusive.takes(&order.Action{About: o.Ref(), Title: "change how columns of " + title(o) + " are kept", Makes: []catalog.Ref{o.Ref()}})
+			a := steps.ShareUpdateExclusive.Takes(&order.Action{About: o.Ref(), Title: "change how columns of " + steps.Title(o) + " are kept", Makes: []catalog.Ref{o.Ref()}})
 			for _, s := range was.List("column settings") {
 				if !slices.Contains(o.List("column settings"), s) {
 					a.SQL = append(a.SQL, columnUsual(o, s))
@@ -67,7 +68,7 @@ func (w *Writer) alterView(c *order.Change) ([]*order.Action, bool) {
 			for _, s := range o.List("column settings") {
 				if !slices.Contains(was.List("column settings"), s) {
 					if a.SQL = append(a.SQL, columnSetting(o, s)); strings.Contains(s, " STORAGE ") || strings.Contains(s, " COMPRESSION ") {
-						accessExclusive.takes(a)
+						steps.AccessExclusive.Takes(a)
 					}
 				}
 			}
@@ -109,7 +110,7 @@ func viewDefault(o *catalog.Object, d string) string {
 }
 
 func viewDefaults(now, was *catalog.Object) []*order.Action {
-	a := &order.Action{About: now.Ref(), Title: "change the defaults of " + title(now), Makes: []catalog.Ref{now.Ref()}}
+	a := &order.Action{About: now.Ref(), Title: "change the defaults of " + steps.Title(now), Makes: []catalog.Ref{now.Ref()}}
 	set := map[string]bool{}
 	for _, d := range now.List("column defaults") {
 		name, _ := splitName(d)
@@ -119,7 +120,7 @@ func viewDefaults(now, was *catalog.Object) []*order.Action {
 		}
 	}
 	for _, d := range was.List("column defaults") {
-		if name, _ := splitName(d); !set[name] && hasColumn(now, name) {
+		if name, _ := splitName(d); !set[name] && steps.HasColumn(now, name) {
 			a.SQL = append(a.SQL, fmt.Sprintf("ALTER VIEW %s ALTER COLUMN %s DROP DEFAULT;", qualified(now), name))
 		}
 	}
@@ -129,7 +130,7 @@ func viewDefaults(now, was *catalog.Object) []*order.Action {
 func (w *Writer) createRoutine(c *order.Change) []*order.Action {
 	o := c.Source
 	sql := strings.Replace(o.Text("definition"), "CREATE OR REPLACE ", "CREATE ", 1)
-	return []*order.Action{created(o, sql+";")}
+	return []*order.Action{steps.Created(o, sql+";")}
 }
 
 // alterRoutine replaces a routine in place where its result and the names of
@@ -139,7 +140,7 @@ func (w *Writer) alterRoutine(c *order.Change) ([]*order.Action, bool) {
 	if c.Property("procedure") != nil {
 		return nil, false
 	}
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	if c.Property("definition") == nil {
 		return out, true
 	}
@@ -152,7 +153,7 @@ func (w *Writer) alterRoutine(c *order.Change) ([]*order.Action, bool) {
 			return nil, false
 		}
 	}
-	a := &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{o.Text("definition") + ";"}}
+	a := &order.Action{About: o.Ref(), Title: "replace " + steps.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: []string{o.Text("definition") + ";"}}
 	// Names that come where there were none are allowed as well.
 	return append(out, a), true
 }

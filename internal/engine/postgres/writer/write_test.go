@@ -35,8 +35,8 @@ func object(kind catalog.Kind, name string, facts ...string) *catalog.Object {
 	return o
 }
 
-// steps plans the way from one object to another, all losses allowed.
-func steps(t *testing.T, version string, source, target *catalog.Object) *order.Plan {
+// planned plans the way from one object to another, all losses allowed.
+func planned(t *testing.T, version string, source, target *catalog.Object) *order.Plan {
 	t.Helper()
 	x, y := &catalog.Catalog{Engine: "postgres", Version: version}, &catalog.Catalog{Engine: "postgres", Version: version}
 	if source != nil {
@@ -88,7 +88,7 @@ func TestInPlace(t *testing.T) {
 		{"a typed table is freed", object(catalog.Table, "t"), object(catalog.Table, "t", "of type=h.position"), "ALTER TABLE h.t NOT OF;"},
 		{"a foreign table's options", object(vocab.ForeignTable, "f", "server=far", "*options=a=1"), object(vocab.ForeignTable, "f", "server=far"), "ALTER TABLE h.f OPTIONS (ADD a '1');"},
 	} {
-		if got := sqlOf(steps(t, "16.1", c.source, c.target)); got != c.want {
+		if got := sqlOf(planned(t, "16.1", c.source, c.target)); got != c.want {
 			t.Errorf("%s:\n got %s\nwant %s", c.name, got, c.want)
 		}
 	}
@@ -135,7 +135,7 @@ func TestColumnRisks(t *testing.T) {
 		{"another expression", "17.2", table(col("type=integer", "generated=stored", "expression=1")), table(col("type=integer", "generated=stored", "expression=2")), "SET EXPRESSION AS (1)", "rewrite"},
 		{"another expression, before 17", "16.2", table(col("type=integer", "generated=stored", "expression=1")), table(col("type=integer", "generated=stored", "expression=2")), "DROP COLUMN c", "rewrite"},
 	} {
-		p := steps(t, c.version, c.source, c.target)
+		p := planned(t, c.version, c.source, c.target)
 		var risks []string
 		for _, s := range p.Steps {
 			for _, r := range s.Risks {
@@ -182,7 +182,7 @@ func TestRecast(t *testing.T) {
 		{"at all", tide("RANGE (id)", "integer"), tide("", "integer"), true}, {"no longer", tide("", "integer"), tide("RANGE (id)", "integer"), true},
 		{"another column's type", tide("RANGE (no)", "bigint"), tide("RANGE (no)", "integer"), false}, {"a plain table", tide("", "bigint"), tide("", "integer"), false},
 	} {
-		sql := sqlOf(steps(t, "15", c.source, c.target))
+		sql := sqlOf(planned(t, "15", c.source, c.target))
 		if got := strings.Contains(sql, "LOCK TABLE h.berth IN ACCESS EXCLUSIVE MODE;\nCREATE TEMPORARY TABLE dapper_mirror_rows_of_berth_74797cae ON COMMIT DROP AS SELECT * FROM "); got != c.want {
 			t.Errorf("%s: %s", c.name, sql)
 		}

@@ -1,4 +1,4 @@
-package writer
+package apart
 
 import (
 	"fmt"
@@ -6,24 +6,26 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/steps"
+	"dappermirror/internal/engine/postgres/vocab"
 )
 
-func (w *Writer) createPublication(c *order.Change) []*order.Action {
+func CreatePublication(c *order.Change) []*order.Action {
 	o := c.Source
-	s := "CREATE PUBLICATION " + quote(o.Name)
+	s := "CREATE PUBLICATION " + vocab.Quote(o.Name)
 	switch l := o.List("tables"); {
 	case o.Has("all tables"):
 		s += " FOR ALL TABLES"
 	case len(l) > 0:
-		s += " FOR " + published(o)
+		s += " FOR " + Published(o)
 	}
-	a := created(o, s+" WITH ("+publishOptions(o)+");")
-	alsoLocks(a, shareUpdateExclusive, o)
+	a := steps.Created(o, s+" WITH ("+PublishOptions(o)+");")
+	steps.AlsoLocks(a, steps.ShareUpdateExclusive, o)
 	return []*order.Action{a}
 }
 
-// published lists the tables and schemas; before 15 the word TABLE stands once.
-func published(o *catalog.Object) string {
+// Published lists the tables and schemas; before 15 the word TABLE stands once.
+func Published(o *catalog.Object) string {
 	var tables, schemas []string
 	for _, item := range o.List("tables") {
 		if t, ok := strings.CutPrefix(item, "TABLE "); ok {
@@ -38,8 +40,8 @@ func published(o *catalog.Object) string {
 	return strings.Join(schemas, ", ")
 }
 
-func publishOptions(o *catalog.Object) string {
-	s := "publish = " + literal(o.Text("operations"))
+func PublishOptions(o *catalog.Object) string {
+	s := "publish = " + vocab.Literal(o.Text("operations"))
 	if o.Has("through the root") {
 		s += ", publish_via_partition_root = true"
 	}
@@ -49,25 +51,25 @@ func publishOptions(o *catalog.Object) string {
 	return s
 }
 
-// alterPublication changes it in place, so that subscriptions go on; only
+// AlterPublication changes it in place, so that subscriptions go on; only
 // FOR ALL TABLES cannot come or go (PostgreSQL: ALTER PUBLICATION).
-func (w *Writer) alterPublication(c *order.Change) ([]*order.Action, bool) {
+func AlterPublication(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
 	if c.Property("all tables") != nil || c.Property("tables") != nil && len(o.List("tables")) == 0 {
 		return nil, false
 	}
-	out := outwardActions(c)
+	out := steps.OutwardActions(c)
 	alter := func(what, clause string) {
 		a := &order.Action{About: o.Ref(), Title: fmt.Sprintf("change the %s of publication %s", what, o.Name), Makes: []catalog.Ref{o.Ref()},
-			SQL: []string{fmt.Sprintf("ALTER PUBLICATION %s SET %s;", quote(o.Name), clause)}}
+			SQL: []string{fmt.Sprintf("ALTER PUBLICATION %s SET %s;", vocab.Quote(o.Name), clause)}}
 		if n := len(out); n > 0 {
 			a.Sequel = out[n-1]
 		}
 		out = append(out, a)
 	}
 	if c.Property("tables") != nil {
-		alter("tables", published(o))
-		alsoLocks(out[len(out)-1], shareUpdateExclusive, o)
+		alter("tables", Published(o))
+		steps.AlsoLocks(out[len(out)-1], steps.ShareUpdateExclusive, o)
 	}
 	var set []string
 	for _, f := range [][2]string{{"through the root", "publish_via_partition_root = %v"}, {"generated columns", "publish_generated_columns = %s"}} {
@@ -81,7 +83,7 @@ func (w *Writer) alterPublication(c *order.Change) ([]*order.Action, bool) {
 		}
 	}
 	if c.Property("operations") != nil {
-		set = append(set, "publish = "+literal(o.Text("operations")))
+		set = append(set, "publish = "+vocab.Literal(o.Text("operations")))
 	}
 	if len(set) > 0 {
 		alter("options", "("+strings.Join(set, ", ")+")")

@@ -1,0 +1,117 @@
+package family
+
+import (
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/rows"
+)
+
+// Settlers are the partitions of a table that take rows of others: those that
+// are new, and those whose bound changes. The second answer is what their rows
+// meet; "" for one that takes what no other does.
+func Settlers(c *order.Change, parent *catalog.Object) (list []*catalog.Object, takes []string) {
+	before, now := c.Actual.Find(parent.Ref()), c.Desired.Find(parent.Ref())
+	if before == nil || now == nil || Recast(c, parent.Ref()) {
+		return nil, nil
+	}
+	if _, ok := RecastAbove(c, c.Desired, now); ok {
+		return nil, nil
+	}
+	for _, o := range c.Desired.Objects {
+		if up := ParentTable(c.Desired, o); up == nil || up.Ref() != parent.Ref() || o.Kind != catalog.Table {
+			continue
+		}
+		if was := c.Actual.Find(o.Ref()); was != nil && (was.Text("partition bound") == o.Text("partition bound") || !was.Has("partition of")) {
+			continue
+		}
+		cond := ""
+		if o.Text("partition bound") != "DEFAULT" {
+			if cond = rows.Bound(now.Text("partition by"), o.Text("partition bound"), now); cond == "" {
+				continue
+			}
+		}
+		list, takes = append(list, o), append(takes, cond)
+	}
+	return list, takes
+}
+
+// AnyOf is the condition that one of them is met; one that is "" always is.
+func AnyOf(conditions []string) string {
+	switch {
+	case len(conditions) == 0:
+		return "false"
+	case slices.Contains(conditions, ""):
+		return "true"
+	}
+	return "(" + strings.Join(conditions, " OR ") + ")"
+}
+
+// Leavers are the partitions of a table whose rows may have to settle
+// elsewhere: those that go, and those that get another bound.
+func Leavers(c *order.Change, parent *catalog.Object) []*catalog.Object {
+	var out []*catalog.Object
+	for _, was := range c.Actual.Objects {
+		if up := ParentTable(c.Actual, was); up == nil || up.Ref() != parent.Ref() || was.Kind != catalog.Table {
+			continue
+		}
+		now := c.Desired.Find(was.Ref())
+		if now == nil || now.Has("partition of") && now.Text("partition bound") != was.Text("partition bound") {
+			out = append(out, was)
+		}
+	}
+	return out
+}
+
+// Elsewhere is what rows of a partition meet that have a place in another one;
+// "" where there is none, or where they cannot be moved as they are.
+func Elsewhere(c *order.Change, was *catalog.Object) string {
+	parent := ParentTable(c.Actual, was)
+	if parent == nil || !Moves(c, parent) {
+		return ""
+	}
+	var places []string
+	list, takes := Settlers(c, parent)
+	for i, o := range list {
+		if o.Ref() != was.Ref() {
+			places = append(places, takes[i])
+		}
+	}
+	if len(places) == 0 {
+		return ""
+	}
+	return AnyOf(places)
+}
+
+// Moves tells whether no column of the partitions changes its type meanwhile,
+// which the rows that wait would miss.
+func Moves(c *order.Change, parent *catalog.Object) bool {
+	now := c.Desired.Find(parent.Ref())
+	return now != nil && !slices.ContainsFunc(now.PartsOf(catalog.Column), func(col *catalog.Object) bool {
+		was := parent.Part(catalog.Column, col.Key())
+		return was != nil && was.Text("type") != col.Text("type")
+	})
+}
+
+// Reference is a foreign key of a table.
+type Reference struct{ Table, Key *catalog.Object }
+
+// Referring are the foreign keys that refer to a table or one it is a
+// partition of.
+func Referring(cat *catalog.Catalog, o *catalog.Object) []Reference {
+	up := map[*catalog.Object]bool{}
+	for ; o != nil && !up[o]; o = ParentTable(cat, o) {
+		up[o] = true
+	}
+	var out []Reference
+	for _, u := range cat.Objects {
+		for _, fk := range u.PartsOf(catalog.ForeignKey) {
+			if up[rows.Referred(cat, fk)] {
+				out = append(out, Reference{u, fk})
+			}
+		}
+	}
+	return out
+}
