@@ -37,6 +37,10 @@ type Risk struct {
 	Ask *Question `json:"-"`
 	// Rows is what they said, nil where they were not asked.
 	Rows *Answer `json:"row_check,omitempty"`
+	// First are statements that carry the loss out by itself: they stand before
+	// those of the step where the loss is permitted and the rows do not say that
+	// there is none. The step's own would refuse.
+	First []string `json:"-"`
 	// Save is how the rows can be saved before they are lost; nil where they
 	// cannot, or where nothing is lost.
 	Save *Save `json:"save,omitempty"`

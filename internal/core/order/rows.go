@@ -181,6 +181,9 @@ func (p *Plan) Settle(as Answers, permitted func(Risk) bool) {
 				r.Kind = WillFail
 			}
 			left = append(left, r)
+			if r.Kind == Loss && permitted(r) {
+				s.SQL = append(slices.Clone(r.First), s.SQL...)
+			}
 		}
 		s.Risks = left
 	}

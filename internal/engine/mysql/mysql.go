@@ -61,6 +61,10 @@ func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }
 // Kinds implements engine.Engine.
 func (Engine) Kinds() *catalog.Kinds { return vocab.Kinds }
 
+// timeZone is a catalog's setting: the zone in which the server's clients take
+// times.
+const timeZone = "time_zone"
+
 // settings fix what the meaning of the statements depends on; what they
 // change is kept in variables and given back.
 var settings = []string{
@@ -223,9 +227,12 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 	}
 	d.maria = strings.Contains(version, "MariaDB")
 	if !opt.Write {
-		if _, err := d.conn.ExecContext(ctx, "SET SESSION TRANSACTION READ ONLY"); err != nil {
-			d.Close()
-			return nil, explain(err)
+		// Times are printed and asked about as they are in UTC, wherever the server is.
+		for _, set := range []string{"SET SESSION TRANSACTION READ ONLY", "SET SESSION time_zone = '+00:00'"} {
+			if _, err := d.conn.ExecContext(ctx, set); err != nil {
+				d.Close()
+				return nil, explain(err)
+			}
 		}
 	}
 	if opt.Write {
@@ -322,6 +329,14 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 	if f := strings.SplitN(c.Version, "-", 3); len(f) > 1 && f[1] == "MariaDB" {
 		c.Version = f[0] + "-" + f[1] // without the packager's part
 	}
+	var zone, system string
+	if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.time_zone, @@GLOBAL.system_time_zone").Scan(&zone, &system); err != nil {
+		return nil, explain(err)
+	}
+	if zone == "SYSTEM" && (system == "UTC" || system == "GMT") {
+		zone = "+00:00"
+	}
+	c.Settings = map[string]string{timeZone: zone}
 	if err := reader.Read(ctx, d.conn, d.name, c, lazy); err != nil {
 		return nil, explainReading(err)
 	}

@@ -99,27 +99,6 @@ func TestSpellings(t *testing.T) {
 	}
 }
 
-func TestLoses(t *testing.T) {
-	for _, c := range []struct {
-		from, to string
-		loses    bool
-	}{
-		{"int", "bigint", false}, {"bigint", "int", true}, {"int", "int unsigned", true}, {"smallint unsigned", "int", false}, {"int unsigned", "int", true},
-		{"decimal(8,2)", "decimal(11,4)", false}, {"decimal(8,2)", "decimal(8,3)", true}, {"int", "decimal(12,2)", false}, {"int", "decimal(5,2)", true},
-		{"varchar(40)", "varchar(400)", false}, {"varchar(40)", "varchar(10)", true}, {"varchar(40)", "text", false}, {"text", "varchar(40)", true}, {"int", "varchar(30)", false}, {"int", "varchar(5)", true},
-		{"datetime(6)", "datetime", true}, {"date", "datetime", false}, {"datetime", "date", true}, {"datetime", "timestamp", true}, {"timestamp", "datetime", false},
-		{"enum('a','b')", "enum('b','a','c')", false}, {"enum('a','b')", "enum('a')", true}, {"varchar(9)", "enum('a')", true}, {"enum('abc')", "varchar(2)", true},
-		{"float", "double", false}, {"double", "float", true}, {"bit(3)", "bit(2)", true}, {"varchar(50)", "int", true}, {"blob", "longblob", false}, {"point", "int", true}, {"inet4", "varchar(15)", false},
-	} {
-		col := func(typ string) *catalog.Object {
-			return (&catalog.Object{Kind: catalog.Column}).Set("type", catalog.Scalar(typ))
-		}
-		if got := loses(col(c.from), col(c.to)) != ""; got != c.loses {
-			t.Errorf("%s to %s: loses is %v", c.from, c.to, got)
-		}
-	}
-}
-
 func TestFewestMoves(t *testing.T) {
 	for _, c := range []struct{ old, now, stay string }{
 		{"a b c d", "a b c d", "a b c d"}, {"a b c d", "d a b c", "a b c"}, {"a b c", "c b a", "a"}, {"a b c d e", "a c b d e", "a b d e"}, {"", "a", ""},

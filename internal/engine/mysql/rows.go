@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/convert"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -81,17 +82,17 @@ func (w *Writer) anyValue(c *order.Change, o, col *catalog.Object) *order.Questi
 // implied is what a new NOT NULL column without a default holds (MariaDB:
 // ALTER TABLE, ADD COLUMN).
 func implied(col *catalog.Object) string {
-	base, mod, _ := split(col.Text("type"))
-	switch classes[base].family {
-	case "number", "decimal", "float", "bit":
+	base, mod, _ := convert.Split(col.Text("type"))
+	switch convert.FamilyOf(base) {
+	case convert.Number, convert.Decimal, convert.Float, convert.Bit:
 		return "0"
-	case "time":
+	case convert.Time:
 		return map[bool]string{true: "'0000-00-00'", false: "'0000-00-00 00:00:00'"}[base == "date"]
-	case "clock":
+	case convert.Clock:
 		return "'00:00:00'"
-	case "year":
+	case convert.Year:
 		return "'0000'"
-	case "choice":
+	case convert.Choice:
 		if len(mod) > 0 {
 			return mod[0]
 		}
@@ -184,96 +185,28 @@ func (w *Writer) orphans(c *order.Change, o, p *catalog.Object) *order.Question 
 	return order.RowsWhere(vocab.Quote(o.Name)+" AS c", fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
 }
 
-// limits are the least and greatest values of the whole-number types, signed
-// and unsigned.
-var limits = map[string][2]string{
-	"tinyint": {"-128 AND 127", "0 AND 255"}, "smallint": {"-32768 AND 32767", "0 AND 65535"}, "mediumint": {"-8388608 AND 8388607", "0 AND 16777215"},
-	"int": {"-2147483648 AND 2147483647", "0 AND 4294967295"}, "bigint": {"-9223372036854775808 AND 9223372036854775807", "0 AND 18446744073709551615"},
-}
-
 // changedValues asks for the values that a change of type would change; nil
 // where no query tells.
-func changedValues(c *order.Change, o, was, col *catalog.Object) *order.Question {
-	where := changes(was, col)
-	if where == "" || historic(o) {
+func changedValues(c *order.Change, o, was *catalog.Object, cv convert.Conversion) *order.Question {
+	if cv.Where == "" || historic(o) {
 		return nil
 	}
-	q := guarded(about(o, where, "hold a value that would change"), o, maria(c), fmt.Sprintf("column %s of table %s holds values that would change", col.Name, o.Name))
-	return q
+	where := strings.ReplaceAll(cv.Where, "{}", vocab.Quote(was.Name))
+	return guarded(about(o, where, "hold a value that would change"), o, maria(c), fmt.Sprintf("column %s of table %s holds values that would change", was.Name, o.Name))
 }
 
-func changes(was, col *catalog.Object) string {
-	name := vocab.Quote(was.Name)
-	fb, fm, _ := split(was.Text("type"))
-	tb, tm, unsigned := split(col.Text("type"))
-	f, t := classes[fb], classes[tb]
-	if a, b := was.Text("charset"), col.Text("charset"); a != b && a != "" && b != "" {
-		if fb != tb || !slices.Equal(fm, tm) {
-			return ""
+// computed asks for values that the expression which computes them from now on
+// does not give.
+func computed(c *order.Change, o, was, col *catalog.Object) *order.Question {
+	for name := range vocab.Mentions(col.Text("expression")) {
+		if p := o.Part(catalog.Column, name); p == nil && c.Source.Part(catalog.Column, name) != nil || p != nil && !c.Keeps(o.PartRef(p), "type", "charset", "collation", "generated", "expression") {
+			return nil
 		}
-		return fmt.Sprintf("NOT BINARY CONVERT(CONVERT(%s USING %s) USING utf8mb4) <=> BINARY CONVERT(%s USING utf8mb4)", name, b, name)
 	}
-	places := func() string {
-		q := fmt.Sprintf("ROUND(%s, %d) <> %s OR ABS(%s) >= 1e%d", name, num(tm, 1, 0), name, name, num(tm, 0, 10)-num(tm, 1, 0))
-		if unsigned {
-			q += " OR " + name + " < 0"
-		}
-		return q
+	if historic(o) {
+		return nil
 	}
-	switch {
-	case t.family == "number" && (f.family == "number" || f.family == "decimal"):
-		side := 0
-		if unsigned {
-			side = 1
-		}
-		q := name + " NOT BETWEEN " + limits[tb][side]
-		if f.family == "decimal" {
-			q += fmt.Sprintf(" OR ROUND(%s) <> %s", name, name)
-		}
-		return q
-	case t.family == "decimal" && (f.family == "number" || f.family == "decimal"):
-		return places()
-	case t.family == "text" && (f.family == "text" || f.family == "number" || f.family == "decimal" || f.family == "time" || f.family == "clock" || f.family == "choice"):
-		if t.size > 1 {
-			return fmt.Sprintf("LENGTH(%s) > %d", name, t.size)
-		}
-		return fmt.Sprintf("CHAR_LENGTH(CAST(%s AS CHAR)) > %d", name, num(tm, 0, 1))
-	case t.family == "bytes" && f.family == "bytes":
-		if t.size > 1 {
-			return fmt.Sprintf("LENGTH(%s) > %d", name, t.size)
-		}
-		return fmt.Sprintf("LENGTH(%s) > %d", name, num(tm, 0, 1))
-	case f.family == "time" && tb == "date":
-		return fmt.Sprintf("TIME(%s) <> '00:00:00'", name)
-	case f.family == "time" && t.family == "time" && tb == "timestamp" && fb != "timestamp":
-		return ""
-	case (f.family == "time" || f.family == "clock") && f.family == t.family:
-		return fmt.Sprintf("MICROSECOND(%s) %% %d <> 0", name, pow10(6-num(tm, 0, 0)))
-	case fb == tb && (fb == "enum" || fb == "set"):
-		var gone []string
-		for _, v := range fm {
-			if slices.Contains(tm, v) {
-				continue
-			}
-			if fb == "set" {
-				gone = append(gone, fmt.Sprintf("FIND_IN_SET(%s, %s) > 0", v, name))
-			} else {
-				gone = append(gone, name+" = "+v)
-			}
-		}
-		return strings.Join(gone, " OR ")
-	case fb == tb && fb == "bit":
-		return fmt.Sprintf("%s + 0 >= POW(2, %d)", name, num(tm, 0, 1))
-	}
-	return ""
-}
-
-func pow10(n int) int {
-	p := 1
-	for range n {
-		p *= 10
-	}
-	return p
+	return guarded(about(o, fmt.Sprintf("NOT %s <=> %s", vocab.Quote(was.Name), col.Text("expression")), "hold another value"), o, maria(c), fmt.Sprintf("column %s of table %s holds other values by now", was.Name, o.Name))
 }
 
 // outside asks for rows that no partition takes; nil where that cannot be

@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/convert"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -35,22 +36,21 @@ const savedSession = "SET NAMES utf8mb4, SESSION time_zone = '+00:00', SESSION s
 // connection's character set would change, or the client (a carriage return),
 // goes as its bytes; a FLOAT goes with all its digits.
 func value(col *catalog.Object) string {
-	base, _, _ := split(col.Text("type"))
 	name := vocab.Quote(col.Name)
-	switch classes[base].family {
-	case "float":
+	switch convert.FamilyOf(col.Text("type")) {
+	case convert.Float:
 		return fmt.Sprintf("coalesce(CAST(%s AS DOUBLE), 'NULL')", name)
-	case "number", "decimal", "year":
+	case convert.Number, convert.Decimal, convert.Year:
 		return fmt.Sprintf("coalesce(%s, 'NULL')", name)
-	case "time", "clock", "uuid", "inet4", "inet6":
+	case convert.Time, convert.Clock, convert.UUID, convert.Inet:
 		return fmt.Sprintf("quote(%s)", name)
-	case "choice": // one that its column did not take is its place, 0
+	case convert.Choice: // one that its column did not take is its place, 0
 		return fmt.Sprintf("if(%[1]s + 0 = 0, '0', quote(CONVERT(%[1]s USING utf8mb4)))", name)
-	case "choices":
+	case convert.Choices:
 		return fmt.Sprintf("quote(CONVERT(%s USING utf8mb4))", name)
-	case "bit":
+	case convert.Bit:
 		return fmt.Sprintf("coalesce(concat('b''', bin(%s + 0), ''''), 'NULL')", name)
-	case "text":
+	case convert.Text:
 		return fmt.Sprintf("if(INSTR(%[1]s, CHAR(13)) = 0 AND BINARY CONVERT(CONVERT(%[1]s USING utf8mb4) USING %[2]s) = BINARY %[1]s OR %[1]s IS NULL, quote(CONVERT(%[1]s USING utf8mb4)), concat('_%[2]s x''', hex(%[1]s), ''''))",
 			name, cmp.Or(col.Text("charset"), "utf8mb4"))
 	}

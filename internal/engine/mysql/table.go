@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/mysql/convert"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -145,7 +146,7 @@ type change struct {
 	*order.Change
 	drops, columns, adds, options []string
 	action                        *order.Action
-	lossy                         bool
+	before                        []string          // statements before its own
 	first, after                  []*order.Action   // before and behind it
 	fills, used, notNull          []string          // UPDATEs, the drops of what they read, and the clauses they are for
 	nullable                      map[string]string // clauses that set NOT NULL, and the same without
@@ -231,11 +232,7 @@ func (ch *change) statement() bool {
 			a.Title += fmt.Sprintf(" and %d more", n-4)
 		}
 	}
-	a.SQL = ch.filled()
-	if ch.lossy {
-		// The loss was allowed: values that do not fit are changed.
-		a.SQL = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, a.SQL, []string{"SET SESSION sql_mode = '" + vocab.Mode + "';"})
-	}
+	a.SQL = append(ch.before, ch.filled()...)
 	return true
 }
 
@@ -524,31 +521,28 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	} else {
 		ch.addTitle("change column %s", col.Name)
 	}
+	if impossible := !was.Has("generated") && !col.Has("generated") && convert.Between(was, col).Impossible; impossible {
+		ch.anew(was, col, place, fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, ch.Source.Name, col.Text("type")), w.anyValue(ch.Change, ch.Target, was))
+		return
+	}
 	if (col.Has("generated") != was.Has("generated") || col.Has("generated") && it.Property("expression") != nil || it.Property("generated") != nil) && it.Status == compare.Differs && (col.Text("generated") == "virtual" || was.Text("generated") == "virtual") {
 		// Virtual and stored columns cannot become each other in place.
+		loss := ""
 		if !was.Has("generated") {
-			ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name), w.anyValue(ch.Change, ch.Target, was))
+			loss = fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name)
 		}
-		if place == "" {
-			place = placeOf(ch.Source, col)
-		}
-		ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(was.Name))
-		ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
-		if col.Text("generated") == "stored" || !col.Has("generated") {
-			ch.copied(ch.columns)
-		}
-		ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+		ch.anew(was, col, place, loss, w.anyValue(ch.Change, ch.Target, was))
 		return
+	}
+	if col.Has("generated") && !was.Has("generated") {
+		ch.risk(order.Loss, ref, fmt.Sprintf("every value of column %s of table %s, which is computed from now on", col.Name, ch.Source.Name), computed(ch.Change, ch.Target, was, col))
 	}
 	ch.columns = append(ch.columns, verb+columnSQL(col)+place)
 	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil || it.Property("not null") != nil {
 		ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
 	}
 	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil {
-		if text := loses(was, col); text != "" && !was.Has("generated") {
-			ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, text), changedValues(ch.Change, ch.Target, was, col))
-			ch.lossy = true
-		}
+		ch.converts(was, col, ref)
 		if !inPlace(was, col) {
 			ch.copied(ch.columns)
 		}
@@ -567,6 +561,80 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	}
 	if place != "" {
 		ch.copied(ch.columns)
+	}
+}
+
+// anew drops a column and adds it again where it stood.
+func (ch *change) anew(was, col *catalog.Object, place, loss string, ask *order.Question) {
+	ref := ch.Source.PartRef(col)
+	if loss != "" {
+		ch.risk(order.Loss, ref, loss, ask)
+	}
+	ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(was.Name))
+	ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+cmp.Or(place, placeOf(ch.Source, col)))
+	if col.Text("generated") == "stored" || !col.Has("generated") {
+		ch.copied(ch.columns)
+	}
+	ch.action.Effects = append(ch.action.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+}
+
+// converts says what becomes of a column's values when its type changes. All
+// that is not a permitted loss is converted strictly: what is lost by permission
+// is lost before, by the column alone.
+func (ch *change) converts(was, col *catalog.Object, ref catalog.Ref) {
+	if was.Has("generated") {
+		return // they are computed anew
+	}
+	cv := convert.Between(was, col)
+	zone := ""
+	if cv.Zoned {
+		if zone = zoneOf(ch.Actual); zone != "" {
+			cv = cv.InZone(was, col, zone)
+			ch.before = append(ch.before, ch.alone(was, col, "", zone)...)
+			ch.titles[len(ch.titles)-1] += ", times taken to be in " + zone
+		} else {
+			ch.titles[len(ch.titles)-1] += ", times taken to be in UTC"
+		}
+	}
+	if cv.Loses == "" {
+		return
+	}
+	ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, cv.Loses), changedValues(ch.Change, ch.Target, was, cv))
+	ch.action.Risks[len(ch.action.Risks)-1].First = ch.alone(was, col, "NO_ENGINE_SUBSTITUTION", zone)
+}
+
+// alone changes the type of one column by itself, in another SQL mode and time
+// zone than the script's; "" for its own.
+func (ch *change) alone(was, col *catalog.Object, mode, zone string) []string {
+	only := was.Clone()
+	only.Set("type", catalog.Scalar(col.Text("type")))
+	for _, fact := range []string{"charset", "collation"} {
+		only.SetText(fact, col.Text(fact))
+	}
+	for _, fact := range []string{"default", "on update", "check", "compressed"} {
+		only.Remove(fact) // they belong to the old type, or come with the new one
+	}
+	how := ""
+	if ch.avoidBlocking {
+		how = ", " + copying
+	}
+	sql := []string{delimited(fmt.Sprintf("ALTER TABLE %s MODIFY COLUMN %s%s", vocab.Quote(ch.Source.Name), columnSQL(only), how))}
+	if zone != "" {
+		sql = slices.Concat([]string{"SET SESSION time_zone = " + vocab.Literal(zone) + ";"}, sql, []string{"SET SESSION time_zone = '+00:00';"})
+	}
+	if mode != "" {
+		sql = slices.Concat([]string{"SET SESSION sql_mode = '" + mode + "';"}, sql, []string{"SET SESSION sql_mode = '" + vocab.Mode + "';"})
+	}
+	return sql
+}
+
+// zoneOf is the time zone in which the server's clients take times; "" for UTC.
+func zoneOf(c *catalog.Catalog) string {
+	switch zone := c.Settings[timeZone]; zone {
+	case "+00:00", "UTC":
+		return ""
+	default:
+		return zone
 	}
 }
 
@@ -634,8 +702,8 @@ func placeOf(o, col *catalog.Object) string {
 // inPlace tells whether a type changes without a copy: a varchar that grows
 // on its side of 256 bytes, an enum that gets values at its end.
 func inPlace(was, col *catalog.Object) bool {
-	fb, fm, _ := split(was.Text("type"))
-	tb, tm, _ := split(col.Text("type"))
+	fb, fm, _ := convert.Split(was.Text("type"))
+	tb, tm, _ := convert.Split(col.Text("type"))
 	if was.Text("charset") != col.Text("charset") || was.Text("collation") != col.Text("collation") || fb != tb {
 		return false
 	}
@@ -645,7 +713,7 @@ func inPlace(was, col *catalog.Object) bool {
 		if strings.HasPrefix(col.Text("charset"), "utf8") {
 			wide = 4
 		}
-		a, b := num(fm, 0, 0), num(tm, 0, 0)
+		a, b := convert.Num(fm, 0, 0), convert.Num(tm, 0, 0)
 		return a <= b && (a*wide > 255) == (b*wide > 255)
 	case "enum", "set":
 		return len(fm) <= len(tm) && slices.Equal(fm, tm[:len(fm)])
