@@ -28,6 +28,7 @@ type side struct {
 	base, charset string
 	mod           []string
 	unsigned      bool
+	filled        int // to how many digits numbers are filled with zeros
 	class
 }
 
@@ -35,6 +36,9 @@ func sideOf(c *catalog.Object) side {
 	s := side{charset: c.Text("charset")}
 	s.base, s.mod, s.unsigned = Split(c.Text("type"))
 	s.class = classes[s.base]
+	if strings.Contains(c.Text("type"), "zerofill") {
+		s.filled = Num(s.mod, 0, 1)
+	}
 	return s
 }
 
@@ -236,7 +240,14 @@ func toBytes(f, t side) ([]string, bool) {
 func fromText(f, t side) string {
 	switch t.family {
 	case Number:
-		return "NOT " + whole + " REGEXP '^(0|-?[1-9][0-9]*)$' OR CAST({} AS DECIMAL(65,0)) NOT BETWEEN " + t.between()
+		pattern, between := "^(0|-?[1-9][0-9]*)$", t.between()
+		if t.filled > 0 { // with zeros, to its width
+			pattern = fmt.Sprintf("^([0-9]{%d}|[1-9][0-9]{%[1]d,})$", t.filled)
+		}
+		if t.base == "bigint" { // the server reads no text beyond the signed ones
+			between = strings.Replace(between, "18446744073709551615", "9223372036854775807", 1)
+		}
+		return "NOT " + whole + " REGEXP '" + pattern + "' OR CAST({} AS DECIMAL(65,0)) NOT BETWEEN " + between
 	case Decimal:
 		return comesBack(fmt.Sprintf("DECIMAL(%d,%d)", Num(t.mod, 0, 10), Num(t.mod, 1, 0))) + t.negative()
 	case Float:
@@ -388,12 +399,20 @@ func floats(f, t side, value string) []string {
 		out = append(out, "NOT CAST(CAST({} AS FLOAT) AS DOUBLE) <=> {}")
 	}
 	if len(t.mod) > 1 {
-		out = append(out, fmt.Sprintf("ROUND(%s, %d) <> %s OR ABS(%s) >= 1e%d", value, Num(t.mod, 1, 0), value, value, Num(t.mod, 0, 10)-Num(t.mod, 1, 0)))
+		out = append(out, fmt.Sprintf("NOT CAST(ROUND(%s, %d) AS %s) <=> CAST(%s AS %s) OR ABS(%[1]s) >= 1e%[6]d", value, Num(t.mod, 1, 0), f.floating(), value, f.floating(), Num(t.mod, 0, 10)-Num(t.mod, 1, 0)))
 	}
 	if t.unsigned && !f.unsigned {
 		out = append(out, "{} < 0")
 	}
 	return out
+}
+
+// floating is the floating type that a number is compared as.
+func (s side) floating() string {
+	if s.base == "float" {
+		return "FLOAT"
+	}
+	return "DOUBLE"
 }
 
 // times are the conditions under which a time becomes another.
