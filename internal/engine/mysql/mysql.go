@@ -337,6 +337,9 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 		zone = "+00:00"
 	}
 	c.Settings = map[string]string{timeZone: zone}
+	if !d.maria && !strings.HasPrefix(c.Version, "5.") {
+		c.Gaps = append(c.Gaps, catalog.Gap{Kind: catalog.Column, Property: "display width", Why: "the server prints none", Quiet: true})
+	}
 	if err := reader.Read(ctx, d.conn, d.name, c, lazy); err != nil {
 		return nil, explainReading(err)
 	}

@@ -74,7 +74,7 @@ func TestSpellings(t *testing.T) {
 		a, b string
 		same bool
 	}{
-		{"`a` int(11) DEFAULT NULL", "`a` int DEFAULT NULL", true}, {"`a` int(5) zerofill", "`a` int(6) zerofill", false}, {"`a` tinyint(1)", "`a` tinyint(4)", false},
+		{"`a` int(11) DEFAULT NULL", "`a` int DEFAULT NULL", true}, {"`a` int(2)", "`a` int(11)", false}, {"`a` int(10) unsigned", "`a` int unsigned", true}, {"`a` bigint(21)", "`a` bigint", false}, {"`a` int(5) zerofill", "`a` int(6) zerofill", false}, {"`a` tinyint(1)", "`a` tinyint(4)", false},
 		{"`a` varchar(5)", "`a` varchar(5) CHARACTER SET latin1 COLLATE latin1_swedish_ci", true}, {"`a` varchar(5)", "`a` varchar(5) COLLATE latin1_bin", false},
 		{"`a` text /*M!100301 COMPRESSED*/", "`a` text", false}, {"`A` int", "`a` int", false}, {"`a` double", "`a` double precision", true},
 	} {

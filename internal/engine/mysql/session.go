@@ -16,6 +16,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/reader"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -54,9 +55,6 @@ func (d *database) StepLimit(t time.Duration) string {
 	}
 	return fmt.Sprintf("SET SESSION max_statement_time = %.3f", max(t.Seconds(), 0.001))
 }
-
-// counter is the counter in a table's text: no structure.
-var counter = regexp.MustCompile(` AUTO_INCREMENT=\d+`)
 
 // Mark implements engine.Marker by what the server prints of the things.
 func (d *database) Mark(ctx context.Context, things []catalog.Ref) (string, error) {
@@ -97,7 +95,7 @@ func (d *database) texts(ctx context.Context, r catalog.Ref) ([]string, error) {
 		return out, err
 	}
 	for i := range out {
-		out[i] = counter.ReplaceAllString(out[i], "")
+		out[i] = reader.WithoutCounter(out[i])
 	}
 	triggers, err := d.show(ctx, "SHOW TRIGGERS WHERE `Table` = "+vocab.Literal(r.Name))
 	return append(out, triggers...), err

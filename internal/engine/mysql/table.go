@@ -91,7 +91,12 @@ var unset = map[string]string{"comment": "COMMENT=''", "option ROW_FORMAT": "ROW
 // columnSQL is a column as it stands in CREATE TABLE or behind ADD COLUMN,
 // its character set spelled out: the table's default may change beside it.
 func columnSQL(c *catalog.Object) string {
-	s := vocab.Quote(c.Name) + " " + c.Text("type")
+	typ := c.Text("type")
+	if width := c.Text("display width"); width != "" {
+		base, sign, _ := strings.Cut(typ, " ")
+		typ = strings.TrimSpace(base + "(" + width + ") " + sign)
+	}
+	s := vocab.Quote(c.Name) + " " + typ
 	if c.Has("compressed") {
 		s += " COMPRESSED"
 	}
@@ -146,7 +151,8 @@ type change struct {
 	*order.Change
 	drops, columns, adds, options []string
 	action                        *order.Action
-	before                        []string          // statements before its own
+	zoned                         []string // clauses that come before, in the zone
+	zone                          string
 	first, after                  []*order.Action   // before and behind it
 	fills, used, notNull          []string          // UPDATEs, the drops of what they read, and the clauses they are for
 	nullable                      map[string]string // clauses that set NOT NULL, and the same without
@@ -232,7 +238,10 @@ func (ch *change) statement() bool {
 			a.Title += fmt.Sprintf(" and %d more", n-4)
 		}
 	}
-	a.SQL = append(ch.before, ch.filled()...)
+	if len(ch.zoned) > 0 {
+		a.SQL = ch.beforehand(ch.zone, ch.zoned...)
+	}
+	a.SQL = append(a.SQL, ch.filled()...)
 	return true
 }
 
@@ -590,7 +599,7 @@ func (ch *change) converts(was, col *catalog.Object, ref catalog.Ref) {
 	if cv.Zoned {
 		if zone = zoneOf(ch.Actual); zone != "" {
 			cv = cv.InZone(was, col, zone)
-			ch.before = append(ch.before, ch.alone(was, col, "", zone)...)
+			ch.zoned, ch.zone = append(ch.zoned, retyped(was, col)), zone
 			ch.titles[len(ch.titles)-1] += ", times taken to be in " + zone
 		} else {
 			ch.titles[len(ch.titles)-1] += ", times taken to be in UTC"
@@ -600,30 +609,33 @@ func (ch *change) converts(was, col *catalog.Object, ref catalog.Ref) {
 		return
 	}
 	ch.risk(order.Loss, ref, fmt.Sprintf("column %s of table %s: %s", col.Name, ch.Source.Name, cv.Loses), changedValues(ch.Change, ch.Target, was, cv))
-	ch.action.Risks[len(ch.action.Risks)-1].First = ch.alone(was, col, "NO_ENGINE_SUBSTITUTION", zone)
+	ch.action.Risks[len(ch.action.Risks)-1].First = slices.Concat([]string{"SET SESSION sql_mode = 'NO_ENGINE_SUBSTITUTION';"}, ch.beforehand(zone, retyped(was, col)), []string{"SET SESSION sql_mode = '" + vocab.Mode + "';"})
 }
 
-// alone changes the type of one column by itself, in another SQL mode and time
-// zone than the script's; "" for its own.
-func (ch *change) alone(was, col *catalog.Object, mode, zone string) []string {
+// retyped is the clause that changes the type of a column and nothing else.
+func retyped(was, col *catalog.Object) string {
 	only := was.Clone()
 	only.Set("type", catalog.Scalar(col.Text("type")))
-	for _, fact := range []string{"charset", "collation"} {
-		only.SetText(fact, col.Text(fact))
+	for _, fact := range []string{"charset", "collation", "display width"} {
+		if only.Remove(fact); col.Has(fact) {
+			only.SetText(fact, col.Text(fact))
+		}
 	}
 	for _, fact := range []string{"default", "on update", "check", "compressed"} {
 		only.Remove(fact) // they belong to the old type, or come with the new one
 	}
-	how := ""
+	return "MODIFY COLUMN " + columnSQL(only)
+}
+
+// beforehand changes types before the rest, in another time zone than the
+// script's; "" for its own.
+func (ch *change) beforehand(zone string, clauses ...string) []string {
 	if ch.avoidBlocking {
-		how = ", " + copying
+		clauses = append(clauses, copying)
 	}
-	sql := []string{delimited(fmt.Sprintf("ALTER TABLE %s MODIFY COLUMN %s%s", vocab.Quote(ch.Source.Name), columnSQL(only), how))}
+	sql := []string{delimited("ALTER TABLE " + vocab.Quote(ch.Source.Name) + " " + strings.Join(clauses, ", "))}
 	if zone != "" {
 		sql = slices.Concat([]string{"SET SESSION time_zone = " + vocab.Literal(zone) + ";"}, sql, []string{"SET SESSION time_zone = '+00:00';"})
-	}
-	if mode != "" {
-		sql = slices.Concat([]string{"SET SESSION sql_mode = '" + mode + "';"}, sql, []string{"SET SESSION sql_mode = '" + vocab.Mode + "';"})
 	}
 	return sql
 }

@@ -55,7 +55,11 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case vocab.Database:
 		return nil
 	}
-	return []*order.Action{created(o, statement(c, o, "CREATE ", definer(c))...)}
+	a := created(o, statement(c, o, "CREATE ", definer(c))...)
+	if o.Kind != catalog.View { // it notes the database's collation
+		a.After = append(a.After, catalog.Ref{Kind: vocab.Database, Name: "defaults"})
+	}
+	return []*order.Action{a}
 }
 
 // Drop implements order.Writer.
@@ -69,6 +73,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	a := &order.Action{About: o.Ref(), Title: "drop " + vocab.Title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
 		SQL: []string{"DROP " + keyword(o) + " " + vocab.Quote(o.Name) + ";"}}
+	if o.Kind == vocab.PackageBody { // it may have gone with its package
+		a.SQL[0], a.Late = "DROP PACKAGE BODY IF EXISTS "+vocab.Quote(o.Name)+";", false
+	}
 	if o.Kind == vocab.Package || o.Kind == vocab.PackageBody {
 		a.SQL = session(c, o, strings.TrimSuffix(a.SQL[0], ";")) // only the SQL mode they were made in knows them
 	}
@@ -106,15 +113,38 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 		return []*order.Action{{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()},
 			SQL: []string{fmt.Sprintf("ALTER DATABASE CHARACTER SET = %s COLLATE = %s;", o.Text("charset"), o.Text("collation"))}}}, true
 	case catalog.Sequence:
-		return []*order.Action{{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()},
-			SQL: []string{"ALTER SEQUENCE " + vocab.Quote(o.Name) + " " + sequenceOptions(o, c.Target) + ";"}}}, true
+		return []*order.Action{alterSequence(c)}, true
 	case catalog.View:
 		return []*order.Action{{About: o.Ref(), Title: "replace " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
 	}
 	if c.Property("procedure") != nil || !maria(c) {
 		return nil, false
 	}
-	return []*order.Action{{About: o.Ref(), Title: "replace " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c))}}, true
+	a := &order.Action{About: o.Ref(), Title: "replace " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}, SQL: statement(c, o, "CREATE OR REPLACE ", definer(c)),
+		After: []catalog.Ref{{Kind: vocab.Database, Name: "defaults"}}}
+	if body := c.Actual.Find(catalog.Ref{Kind: vocab.PackageBody, Name: o.Name}); o.Kind == vocab.Package && body != nil {
+		a.Removes = append(a.Removes, body.Ref()) // it goes with the old one
+	}
+	return []*order.Action{a}, true
+}
+
+// alterSequence changes a sequence, which keeps its counter but where it turns
+// round: its numbers begin anew then.
+func alterSequence(c *order.Change) *order.Action {
+	o := c.Source
+	a := &order.Action{About: o.Ref(), Title: "change " + vocab.Title(o), Makes: []catalog.Ref{o.Ref()}}
+	options := sequenceOptions(o, c.Target)
+	down := func(s *catalog.Object) bool { return strings.HasPrefix(s.Text("increment"), "-") }
+	switch {
+	case down(o) != down(c.Target):
+		options += " RESTART WITH " + o.Text("start")
+		a.Note = "It counts the other way from now on, and begins at its start."
+	case c.Property("minimum") != nil || c.Property("maximum") != nil:
+		a.Risks = []order.Risk{{Kind: order.MayFail, On: o.Ref(), Text: "fails when its counter is outside the new limits",
+			Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE next_not_cached_value NOT BETWEEN %s AND %s", vocab.Quote(o.Name), o.Text("minimum"), o.Text("maximum")), What: "stands outside them"}}}
+	}
+	a.SQL = []string{"ALTER SEQUENCE " + vocab.Quote(o.Name) + " " + options + ";"}
+	return a
 }
 
 // Survives implements order.Writer. Views and bodies are bound when they are
@@ -190,7 +220,25 @@ func session(c *order.Change, o *catalog.Object, sql string) []string {
 		before = append(before, fmt.Sprintf("SET character_set_client = %s, collation_connection = %s;", charset, collation))
 		after = append(after, "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci;")
 	}
+	if at := executedAt(o); at != "" { // one whose time has gone would be made disabled, or not at all
+		before = append(before, "SET SESSION timestamp = UNIX_TIMESTAMP("+at+") - 1;")
+		after = append([]string{"SET SESSION timestamp = DEFAULT;"}, after...)
+	}
 	return append(append(before, delivered(c, o, sql)), after...)
+}
+
+// executedAt is the one time at which an event runs; "" where it recurs.
+func executedAt(o *catalog.Object) string {
+	if o.Kind != vocab.Event {
+		return ""
+	}
+	toks := vocab.Cursor(o.Text("definition")).Significant()
+	for i := 0; i+2 < len(toks); i++ {
+		if toks[i].Is("schedule") && toks[i+1].Is("at") && toks[i+2].Kind == sqltext.String {
+			return toks[i+2].Text
+		}
+	}
+	return ""
 }
 
 // delivered ends a statement so that the client brings all of it to the

@@ -217,7 +217,12 @@ func parseForeignKey(c *sqltext.Cursor, name string) *catalog.Object {
 // stringTypes have a character set.
 var stringTypes = map[string]bool{"char": true, "varchar": true, "tinytext": true, "text": true, "mediumtext": true, "longtext": true, "enum": true, "set": true}
 
-// widthless are the types whose printed width means nothing without ZEROFILL.
+// usualWidths are those that the server gives to types without one (MariaDB:
+// Numeric Data Type Overview; MySQL prints none since 8.0.19).
+var usualWidths = map[string]string{"tinyint": "4", "tinyint unsigned": "3", "smallint": "6", "smallint unsigned": "5", "mediumint": "9", "mediumint unsigned": "8", "int": "11", "int unsigned": "10", "bigint": "20", "bigint unsigned": "20"}
+
+// widthless are the types whose printed width means nothing for values without
+// ZEROFILL.
 var widthless = map[string]bool{"smallint": true, "mediumint": true, "int": true, "bigint": true, "year": true}
 
 func parseColumn(c *sqltext.Cursor, table *catalog.Object) *catalog.Object {
@@ -248,6 +253,9 @@ func parseColumn(c *sqltext.Cursor, table *catalog.Object) *catalog.Object {
 	}
 	typ += sign
 	o.Set("type", catalog.Scalar(typ))
+	if width := strings.Trim(modifier, "()"); meaningless && modifier != "" && base != "year" && !strings.Contains(sign, "zerofill") && width != usualWidths[base+sign] {
+		o.Set("display width", catalog.Scalar(width))
+	}
 	charset, collation := columnAttributes(c, o)
 	if stringTypes[base] {
 		if collation == "" && charset == "" {

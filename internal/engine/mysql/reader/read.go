@@ -169,16 +169,26 @@ func (r *reader) digest() {
 	}
 }
 
+// WithoutCounter is what the server prints of a table without its counter, which
+// stands behind the engine; line ends in comments are printed as \n.
+func WithoutCounter(text string) string {
+	at := strings.LastIndex(text, "\n) ENGINE=")
+	if at < 0 {
+		return text
+	}
+	options := text[at:]
+	i := strings.Index(options, " AUTO_INCREMENT=")
+	if i < 0 || strings.ContainsAny(options[len("\n) ENGINE="):i], " '") { // in a comment
+		return text
+	}
+	rest := strings.TrimLeft(options[i+len(" AUTO_INCREMENT="):], "0123456789")
+	return text[:at] + options[:i] + rest
+}
+
 // outline is a table of which only the name, the text and the names of its
 // indexes are known.
 func (r *reader) outline(name, text string) *catalog.Object {
-	if i := strings.LastIndex(text, " AUTO_INCREMENT="); i >= 0 { // a counter; also in comments, where it does no harm
-		end := i + len(" AUTO_INCREMENT=")
-		for end < len(text) && text[end] >= '0' && text[end] <= '9' {
-			end++
-		}
-		text = text[:i] + text[end:]
-	}
+	text = WithoutCounter(text)
 	o := &catalog.Object{Kind: catalog.Table, Name: name, Space: "relation", Unread: true}
 	for _, line := range strings.Split(text, "\n") {
 		for _, word := range []string{"  KEY `", "  UNIQUE KEY `", "  FULLTEXT KEY `", "  SPATIAL KEY `"} {
