@@ -19,9 +19,10 @@ import (
 type lockMode int
 
 const (
-	lockNone lockMode = iota + 1
-	lockMoment
+	lockMoment lockMode = iota + 1
+	lockNone
 	lockExclusive
+	lockReaders
 	lockShared
 )
 
@@ -29,6 +30,7 @@ var lockModes = map[lockMode]struct{ name, waits string }{
 	lockNone:      {"LOCK=NONE", "readers and writers wait for a moment at its beginning and end"},
 	lockMoment:    {"a metadata lock for a moment", "readers and writers wait for a moment at its beginning and end"},
 	lockExclusive: {"EXCLUSIVE", "readers and writers wait for a moment"},
+	lockReaders:   {"LOCK=SHARED", "writers wait while the table is built anew"},
 	lockShared:    {"LOCK=SHARED", "writers wait while the table is copied"},
 }
 

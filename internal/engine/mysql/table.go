@@ -158,7 +158,8 @@ type change struct {
 	nullable                      map[string]string // clauses that set NOT NULL, and the same without
 	twice                         bool              // the clauses must come in two statements, the fills between them
 	avoidBlocking                 bool
-	copies                        map[string]bool // the clauses that copy the table
+	how                           map[string]algorithm // how clauses are carried out; instant where nothing is said
+	apart                         map[string]bool      // clauses that want a statement of their own
 	titles                        []string
 }
 
@@ -171,7 +172,7 @@ func (ch *change) addTitle(format string, args ...any) {
 // that the table is copied once at most; partitions, keys and triggers follow.
 func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	o, was := c.Source, c.Target
-	ch := &change{Change: c, avoidBlocking: w.AvoidBlocking, copies: map[string]bool{}, nullable: map[string]string{}, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
+	ch := &change{Change: c, avoidBlocking: w.AvoidBlocking, how: map[string]algorithm{}, apart: map[string]bool{}, nullable: map[string]string{}, action: &order.Action{About: o.Ref(), Makes: []catalog.Ref{o.Ref()}}}
 	var keys, last []*order.Action
 	var triggers []*compare.Item
 	for _, it := range c.Parts {
@@ -245,16 +246,7 @@ func (ch *change) statement() bool {
 	return true
 }
 
-// How a change of a table is carried out (MariaDB: ALTER TABLE, ALGORITHM and
-// LOCK): online lets others read and write, copying lets them read.
-const (
-	online  = "ALGORITHM=INPLACE, LOCK=NONE"
-	copying = "ALGORITHM=COPY, LOCK=SHARED"
-)
-
-// statements are the ALTER TABLE statements: one, or with avoidBlocking one for
-// what others can go on under and one for what copies the table, each saying
-// so, so that the server refuses rather than blocks.
+// statements are the ALTER TABLE statements without fills.
 func (ch *change) statements() []string {
 	return ch.alters(ch.drops, ch.columns, ch.adds, ch.options)
 }
@@ -282,56 +274,6 @@ func (ch *change) filled() []string {
 	return slices.Concat(ch.alters(now, columns, nil, ch.options), ch.fills, ch.alters(last, ch.notNull, ch.adds, nil))
 }
 
-func (ch *change) alters(drops, columns, adds, options []string) []string {
-	alter := func(how string, clauses ...string) string {
-		if how != "" {
-			map[string]lockMode{online: lockNone, copying: lockShared}[how].takes(ch.action)
-			clauses = append(slices.Clip(clauses), how)
-		}
-		sep := " "
-		if len(clauses) > 1 {
-			sep = "\n  "
-		}
-		return delimited("ALTER TABLE " + vocab.Quote(ch.Source.Name) + sep + strings.Join(clauses, ",\n  "))
-	}
-	all := slices.Concat(drops, columns, adds, options)
-	if len(all) == 0 {
-		return nil
-	}
-	if !ch.avoidBlocking {
-		return []string{alter("", all...)}
-	}
-	var light, heavy []string
-	for _, c := range adds {
-		if ch.copies[c] {
-			heavy = append(heavy, c)
-		} else {
-			light = append(light, c)
-		}
-	}
-	body := slices.Concat(drops, columns, options)
-	bodyCopies := slices.ContainsFunc(body, func(c string) bool { return ch.copies[c] })
-	counted := slices.ContainsFunc(ch.Source.PartsOf(catalog.Column), func(c *catalog.Object) bool { return c.Has("auto increment") })
-	whole := slices.ContainsFunc(ch.Parts, func(it *compare.Item) bool { return it.Kind() == vocab.Period && it.Status != compare.Same })
-	whole = whole || slices.ContainsFunc(body, func(c string) bool { // a counter wants its key at all times
-		return c == "DROP PRIMARY KEY" || strings.Contains(c, " AUTO_INCREMENT") || counted && strings.HasPrefix(c, "DROP INDEX")
-	})
-	engine := ch.Target.Text("engine")
-	switch {
-	case !strings.EqualFold(engine, "InnoDB") || ch.Target.Has("system versioning"), whole && len(ch.copies) > 0:
-		return []string{alter(copying, all...)}
-	case len(ch.copies) == 0:
-		return []string{alter(online, all...)}
-	case bodyCopies && len(light) == 0:
-		return []string{alter(copying, all...)}
-	case bodyCopies: // what copies the table comes first, new indexes need not wait for it
-		return []string{alter(copying, append(body, heavy...)...), alter(online, light...)}
-	case len(body)+len(light) == 0:
-		return []string{alter(copying, heavy...)}
-	}
-	return []string{alter(online, append(body, light...)...), alter(copying, heavy...)}
-}
-
 func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string, ask *order.Question) {
 	for _, r := range ch.action.Risks {
 		if r.Kind == kind && r.Text == text {
@@ -339,14 +281,6 @@ func (ch *change) risk(kind order.RiskKind, on catalog.Ref, text string, ask *or
 		}
 	}
 	ch.action.Risks = append(ch.action.Risks, order.Risk{Kind: kind, On: on, Text: text, Ask: ask})
-}
-
-// copied notes that the newest clause of a list copies the table.
-func (ch *change) copied(list []string) {
-	if len(list) > 0 {
-		ch.copies[list[len(list)-1]] = true
-	}
-	ch.risk(order.Rewrite, ch.Source.Ref(), "the table is copied, and writes to it wait", nil)
 }
 
 // index changes primary key, indexes, checks and periods.
@@ -359,9 +293,12 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.drops = append(ch.drops, "DROP PRIMARY KEY")
 			if len(ch.Source.PartsOf(catalog.PrimaryKey)) == 0 {
 				ch.copied(ch.drops)
+			} else {
+				ch.takes(ch.drops, inplace)
 			}
 		case catalog.Index:
 			ch.drops = append(ch.drops, "DROP INDEX "+vocab.Quote(p.Name))
+			ch.takes(ch.drops, nocopy)
 		case catalog.Check:
 			ch.drops = append(ch.drops, "DROP CONSTRAINT "+vocab.Quote(p.Name))
 		case vocab.Period:
@@ -381,8 +318,16 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.risk(order.MayFail, ref, "fails when a row breaks check "+p.Name, w.refused(ch.Change, p))
 			ch.copied(ch.adds)
 		}
-		if p.Kind == catalog.PrimaryKey || p.Kind == vocab.Period || p.Text("class") == "fulltext" || p.Text("class") == "spatial" {
+		switch {
+		case p.Kind == vocab.Period, hashedKey(ch.Source, p), p.Kind == catalog.PrimaryKey && len(ch.Target.PartsOf(catalog.PrimaryKey)) == 0:
 			ch.copied(ch.adds)
+		case p.Kind == catalog.PrimaryKey:
+			ch.takes(ch.adds, inplace)
+		case p.Text("class") == "fulltext", p.Text("class") == "spatial":
+			ch.takes(ch.adds, inplaceAlone)
+			ch.apart[ch.adds[len(ch.adds)-1]] = true
+		case p.Kind == catalog.Index:
+			ch.takes(ch.adds, nocopy)
 		}
 	}
 	switch {
@@ -416,6 +361,7 @@ func (w *Writer) columns(ch *change) {
 			if it.Source == nil {
 				ref := was.PartRef(it.Target)
 				ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(it.Target.Name))
+				ch.apart[ch.drops[len(ch.drops)-1]] = it.Target.Text("generated") == "virtual"
 				ch.action.Removes = append(ch.action.Removes, ref)
 				ch.addTitle("drop column %s", it.Target.Name)
 				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
@@ -507,7 +453,10 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 		return
 	}
 	ch.columns = append(ch.columns, "ADD COLUMN "+columnSQL(col)+place)
-	if col.Text("generated") == "stored" || col.Has("auto increment") {
+	if col.Text("generated") == "virtual" {
+		ch.apart[ch.columns[len(ch.columns)-1]] = true
+	}
+	if def := strings.ToLower(col.Text("default")); col.Text("generated") == "stored" || col.Has("auto increment") || place != "" && hasVirtual(ch.Target) || strings.Contains(def, "(") && !strings.HasPrefix(def, "current_timestamp") {
 		ch.copied(ch.columns)
 	}
 }
@@ -552,9 +501,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	}
 	if it.Property("type") != nil || it.Property("charset") != nil || it.Property("collation") != nil {
 		ch.converts(was, col, ref)
-		if !inPlace(was, col) {
-			ch.copied(ch.columns)
-		}
+		ch.retypes(was, col)
 	}
 	if it.Property("not null") != nil && col.Has("not null") {
 		if value, whose := w.forNulls(ch.Source, col); value != "" {
@@ -562,13 +509,33 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		} else {
 			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
+		ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]]))
+	} else if it.Property("not null") != nil {
+		ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]]))
+	}
+	if col.Text("generated") == "stored" || it.Property("auto increment") != nil || it.Property("compressed") != nil || it.Property("generated") != nil {
 		ch.copied(ch.columns)
 	}
 	if it.Property("check") != nil && col.Has("check") {
 		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name, nil)
 		ch.copied(ch.columns)
 	}
-	if place != "" {
+	if place != "" && (hasVirtual(ch.Target) || !knowsInstant(ch.Actual)) {
+		ch.copied(ch.columns)
+	}
+}
+
+// retypes says how the newest clause changes a type.
+func (ch *change) retypes(was, col *catalog.Object) {
+	indexed := slices.ContainsFunc(append(ch.Target.PartsOf(catalog.Index), ch.Target.PartsOf(catalog.PrimaryKey)...), func(p *catalog.Object) bool {
+		return slices.Contains(p.List("columns"), was.Key())
+	})
+	switch {
+	case inPlace(was, col, knowsInstant(ch.Actual)):
+	case knowsInstant(ch.Actual) && was.Text("type") == col.Text("type") && was.Text("charset") == col.Text("charset") && !indexed:
+	case knowsInstant(ch.Actual) && was.Text("type") == col.Text("type") && was.Text("charset") == col.Text("charset"):
+		ch.takes(ch.columns, nocopy)
+	default:
 		ch.copied(ch.columns)
 	}
 }
@@ -673,9 +640,9 @@ func (ch *change) fillNulls(it *compare.Item, value, whose string) {
 	nullable.Remove("not null")
 	then := "MODIFY COLUMN " + columnSQL(col)
 	ch.notNull = append(ch.notNull, then)
-	ch.copies[then] = true
+	ch.how[then] = inplace
 	ch.nullable[clause] = strings.Replace(clause, columnSQL(col), columnSQL(nullable), 1)
-	ch.copies[ch.nullable[clause]] = true
+	ch.how[ch.nullable[clause]] = ch.how[clause]
 	plain := !slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
 		return d.Name != "not null" && d.Name != "default" && d.Name != "comment"
 	})
@@ -711,9 +678,10 @@ func placeOf(o, col *catalog.Object) string {
 	return " AFTER " + vocab.Quote(previous)
 }
 
-// inPlace tells whether a type changes without a copy: a varchar that grows
-// on its side of 256 bytes, an enum that gets values at its end.
-func inPlace(was, col *catalog.Object) bool {
+// inPlace tells whether a type changes without a copy: a varchar that grows,
+// beyond 255 bytes only where the server knows how, and an enum that gets values
+// at its end.
+func inPlace(was, col *catalog.Object, beyond bool) bool {
 	fb, fm, _ := convert.Split(was.Text("type"))
 	tb, tm, _ := convert.Split(col.Text("type"))
 	if was.Text("charset") != col.Text("charset") || was.Text("collation") != col.Text("collation") || fb != tb {
@@ -726,7 +694,7 @@ func inPlace(was, col *catalog.Object) bool {
 			wide = 4
 		}
 		a, b := convert.Num(fm, 0, 0), convert.Num(tm, 0, 0)
-		return a <= b && (a*wide > 255) == (b*wide > 255)
+		return a <= b && (beyond || (a*wide > 255) == (b*wide > 255))
 	case "enum", "set":
 		return len(fm) <= len(tm) && slices.Equal(fm, tm[:len(fm)])
 	}
@@ -756,18 +724,28 @@ func (ch *change) tableFacts() {
 			} else {
 				ch.options = append(ch.options, optionSQL(d.Name, "DEFAULT"))
 			}
+			if d.Name != "comment" && !descriptive[d.Name] {
+				ch.takes(ch.options, inplace)
+			}
 		case d.Name == "charset" || d.Name == "collation":
 			ch.addTitle("change the default character set")
 			ch.options = append(ch.options, "DEFAULT CHARACTER SET = "+o.Text("charset")+" COLLATE = "+cmp.Or(o.Text("collation"), o.Text("charset")+"_general_ci"))
 		default:
 			ch.addTitle("change the %s", strings.ToLower(d.Name))
 			ch.options = append(ch.options, optionSQL(d.Name, d.Source.String()))
-			if d.Name != "comment" {
+			switch {
+			case d.Name == "engine":
 				ch.copied(ch.options)
+			case d.Name != "comment" && !descriptive[d.Name]:
+				ch.takes(ch.options, inplace)
 			}
 		}
 	}
 }
+
+// descriptive are the options that change nothing but the table's description.
+var descriptive = map[string]bool{"option STATS_PERSISTENT": true, "option STATS_AUTO_RECALC": true, "option STATS_SAMPLE_PAGES": true, "option MAX_ROWS": true, "option MIN_ROWS": true,
+	"option AVG_ROW_LENGTH": true, "option CHECKSUM": true, "option PACK_KEYS": true, "option DELAY_KEY_WRITE": true, "option PAGE_CHECKSUM": true}
 
 func copyRisk(o *catalog.Object) order.Risk {
 	return order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied, and writes to it wait"}
