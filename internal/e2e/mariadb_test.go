@@ -141,7 +141,7 @@ var keyLine = regexp.MustCompile("^  (PRIMARY KEY|UNIQUE KEY|KEY|FULLTEXT KEY|SP
 
 func TestPairsMariaDB(t *testing.T) {
 	t.Parallel()
-	eachPair(t, "testdata/mariadb/harbour.sql", mariaPlaces{mariadb(t)})
+	eachPair(t, "testdata/mariadb/harbour*.sql", mariaPlaces{mariadb(t)})
 }
 
 func TestRandomPairsMariaDB(t *testing.T) {

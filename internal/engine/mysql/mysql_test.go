@@ -68,6 +68,22 @@ func TestMySQLTable(t *testing.T) {
 	}
 }
 
+// TestWithoutDatabase: the name of the database goes from names, and stays where
+// it is an alias, a table's, or in a text.
+func TestWithoutDatabase(t *testing.T) {
+	for text, want := range map[string]string{
+		"select `d`.`t`.`a` from `d`.`t`": "select `t`.`a` from `t`", "select `d`.`id` AS `id` from `t` `d`": "select `d`.`id` AS `id` from `t` `d`",
+		"select `d`.`d`.`id`,`d`.`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))": "select `d`.`id`,`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))",
+		"TRIGGER tr BEFORE INSERT ON d.d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM d.t)": "TRIGGER tr BEFORE INSERT ON d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM t)",
+		"PROCEDURE p() BEGIN DECLARE d INT; INSERT INTO d.t SELECT d.a FROM t d; CALL d.q(); END": "PROCEDURE p() BEGIN DECLARE d INT; INSERT INTO t SELECT d.a FROM t d; CALL q(); END",
+		"CREATE TABLE `d` (`a` int DEFAULT nextval(`d`.`s`))": "CREATE TABLE `d` (`a` int DEFAULT nextval(`s`))", "select other.d.a from e.d": "select other.d.a from e.d", "select 1": "select 1",
+	} {
+		if got := reader.WithoutDatabase(text, "d"); got != want {
+			t.Errorf("%s\n got %s\nwant %s", text, got, want)
+		}
+	}
+}
+
 // TestSpellings: what means the same becomes the same.
 func TestSpellings(t *testing.T) {
 	for _, c := range []struct {
@@ -143,13 +159,17 @@ func TestReorganized(t *testing.T) {
 		return "PARTITION BY RANGE (`id`)\n(" + strings.Join(out, ",\n ") + ")"
 	}
 	for _, c := range []struct{ now, was, old, into string }{
+		{ranges("b<200", "c<300"), ranges("a<100", "b<200"), "`a`, `b`", "PARTITION `b` VALUES LESS THAN (200) ENGINE = InnoDB and PARTITION `c` VALUES LESS THAN (300) ENGINE = InnoDB"},
 		{ranges("ab<200", "c<MAXVALUE"), ranges("a<100", "b<200", "c<MAXVALUE"), "`a`, `b`", "PARTITION `ab` VALUES LESS THAN (200) ENGINE = InnoDB"},
 		{ranges("a<100", "y<300", "z<MAXVALUE"), ranges("a<100", "rest<MAXVALUE"), "`rest`", "PARTITION `y` VALUES LESS THAN (300) ENGINE = InnoDB,\n  PARTITION `z` VALUES LESS THAN MAXVALUE ENGINE = InnoDB"},
 		{ranges("a<100"), ranges("a<100", "b<200"), "", ""},            // the rows of b would have no place
 		{ranges("a<100", "b<150"), ranges("a<100", "b<200"), "", ""},   // nor some of them
 		{"PARTITION BY HASH (`id`)", ranges("a<100", "b<200"), "", ""}, // laid out anew
 	} {
-		old, into, _ := reorganized(c.now, c.was)
+		old, into, more, _ := reorganized(c.now, c.was)
+		if more != "" {
+			into += " and " + more
+		}
 		if old != c.old || into != c.into {
 			t.Errorf("%s\nof %s:\n%s into %s", c.now, c.was, old, into)
 		}

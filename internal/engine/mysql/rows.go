@@ -133,19 +133,46 @@ func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
 		return w.orphans(c, o, p)
 	}
 	for _, name := range p.List("columns") {
-		if !w.plain(c, o, name) {
+		if _, ok := w.given(c, name); !ok && !w.plain(c, o, name) {
 			return nil
 		}
 	}
-	return duplicates(o, p)
+	return w.duplicates(c, o, p)
+}
+
+// given is the one value that every row gets in a column that comes; false for
+// one that is there, or of which each row gets its own.
+func (w *Writer) given(c *order.Change, name string) (string, bool) {
+	col := c.Source.Part(catalog.Column, name)
+	if col == nil || c.Target.Part(catalog.Column, name) != nil || col.Has("generated") || col.Has("auto increment") {
+		return "", false
+	}
+	if fill, ok := w.fill(c.Source, col); ok {
+		return fill, len(vocab.Mentions(fill)) == 0 && !strings.Contains(fill, "(")
+	}
+	switch def := col.Text("default"); {
+	case strings.Contains(def, "("):
+		return "", false
+	case def != "":
+		return def, true
+	case col.Has("not null"):
+		return implied(col), true
+	}
+	return "NULL", true
 }
 
 // duplicates asks for rows that share a key.
-func duplicates(o, p *catalog.Object) *order.Question {
+func (w *Writer) duplicates(c *order.Change, o, p *catalog.Object) *order.Question {
 	var keys, given []string
 	for _, it := range vocab.Cursor(p.Text("definition")).Items() {
 		k := vocab.Cursor(it)
 		name := k.Next()
+		if value, ok := w.given(c, strings.ToLower(name.Name())); ok { // the same in every row
+			if strings.EqualFold(value, "NULL") {
+				return nil
+			}
+			continue
+		}
 		switch {
 		case name.Text == "(":
 			keys = append(keys, it)
@@ -158,8 +185,9 @@ func duplicates(o, p *catalog.Object) *order.Question {
 		}
 		given = append(given, keys[len(keys)-1]+" IS NOT NULL")
 	}
-	if len(keys) == 0 {
-		return nil
+	if len(keys) == 0 { // one row may have it
+		return &order.Question{What: "share their key with another", None: "there is one row at most",
+			Count: fmt.Sprintf("SELECT IF(count(*) > 1, count(*), 0) FROM %s", vocab.Quote(o.Name))}
 	}
 	by, where := strings.Join(keys, ", "), strings.Join(given, " AND ")
 	return &order.Question{What: "share their key with another", Total: "SELECT count(*) FROM " + vocab.Quote(o.Name),
@@ -176,11 +204,21 @@ func (w *Writer) orphans(c *order.Change, o, p *catalog.Object) *order.Question 
 	}
 	var given, match []string
 	for i := range cols {
+		if value, ok := w.given(c, cols[i]); ok && w.plain(c, parent, to[i]) {
+			if strings.EqualFold(value, "NULL") {
+				return nil
+			}
+			match = append(match, "p."+vocab.Quote(to[i])+" = "+value)
+			continue
+		}
 		if !w.plain(c, o, cols[i]) || !w.plain(c, parent, to[i]) {
 			return nil
 		}
 		given = append(given, "c."+vocab.Quote(cols[i])+" IS NOT NULL")
 		match = append(match, "p."+vocab.Quote(to[i])+" = c."+vocab.Quote(cols[i]))
+	}
+	if len(given) == 0 {
+		given = []string{"true"}
 	}
 	return order.RowsWhere(vocab.Quote(o.Name)+" AS c", fmt.Sprintf("%s AND NOT EXISTS (SELECT 1 FROM %s AS p WHERE %s)", strings.Join(given, " AND "), vocab.Quote(parent.Name), strings.Join(match, " AND ")), "refer to a row that is not there")
 }
@@ -207,6 +245,15 @@ func computed(c *order.Change, o, was, col *catalog.Object) *order.Question {
 		return nil
 	}
 	return guarded(about(o, fmt.Sprintf("NOT %s <=> %s", vocab.Quote(was.Name), col.Text("expression")), "hold another value"), o, maria(c), fmt.Sprintf("column %s of table %s holds other values by now", was.Name, o.Name))
+}
+
+// inPartitions asks for the rows of partitions that go.
+func inPartitions(c *order.Change, o *catalog.Object, names []string) *order.Question {
+	if historic(o) {
+		return nil
+	}
+	q := order.RowsWhere(vocab.Quote(o.Name)+" PARTITION ("+strings.Join(names, ", ")+")", "", "would go")
+	return guarded(q, o, maria(c), "partitions of table "+o.Name+" hold rows by now")
 }
 
 // outside asks for rows that no partition takes; nil where that cannot be

@@ -178,6 +178,10 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	for _, it := range c.Parts {
 		switch it.Kind() {
 		case catalog.ForeignKey:
+			if it.Source != nil && it.Target != nil && len(it.Properties) == 1 && it.Property("name") != nil && !c.Rebuilds(it) {
+				last = append(last, w.renameKey(c, it))
+				continue
+			}
 			if it.Target != nil && (it.Source == nil || it.Status != compare.Same || c.Rebuilds(it)) {
 				keys = append(keys, w.dropKey(was, it.Target))
 			}
@@ -200,18 +204,23 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	}
 	out := append(keys, ch.first...)
 	parts := partitions(c)
-	if d := c.Property("partitions"); d != nil && d.Target != nil && uniqueChanges(c) {
-		// Every unique key must hold the columns of the partitioning
-		// (MariaDB: Partitioning Limitations): the old one goes first.
+	d := c.Property("partitions")
+	if d != nil && d.Target != nil && uniqueChanges(c) || ch.partitionColumnGoes() {
+		// Every unique key must hold the columns of the partitioning, which
+		// cannot go before it does (MariaDB: Partitioning Limitations): the old
+		// one goes first.
 		first := partitionStep(o, "remove the partitions", "REMOVE PARTITIONING", copyRisk(o))
 		if n := len(ch.first); n > 0 {
 			first.Sequel = ch.first[n-1]
 		}
 		ch.first = append(ch.first, first)
 		out, parts = append(out, first), nil
-		if d.Source != nil {
+		if o.Has("partitions") {
 			first.Makes, parts = nil, []*order.Action{layOut(c)}
 		}
+	}
+	if len(parts) > 0 && len(parts[0].Risks) > 0 && parts[0].Risks[0].Kind == order.Loss { // while the rows that go are what they were
+		ch.first, out, parts = append(ch.first, parts...), append(out, parts...), nil
 	}
 	if ch.statement() {
 		for _, f := range ch.first {
@@ -222,7 +231,44 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 			p.Sequel, p.Makes = ch.action, nil // the table as a whole is the statement's
 		}
 	}
-	return append(append(out, parts...), last...)
+	return keepHistory(c, append(append(out, parts...), last...))
+}
+
+// partitionColumnGoes tells whether a column that the target is partitioned by
+// goes, for good or to come again.
+func (ch *change) partitionColumnGoes() bool {
+	if !ch.Target.Has("partitions") {
+		return false
+	}
+	head, _ := cutPartitions(ch.Target.Text("written partitions"))
+	by := vocab.Mentions(head)
+	return slices.ContainsFunc(ch.Target.PartsOf(catalog.Column), func(p *catalog.Object) bool {
+		return by[p.Key()] && slices.Contains(ch.drops, "DROP COLUMN "+vocab.Quote(p.Name))
+	})
+}
+
+// keepHistory lets a system-versioned table change, with the versions it keeps
+// (MariaDB: system_versioning_alter_history).
+func keepHistory(c *order.Change, actions []*order.Action) []*order.Action {
+	if !c.Target.Has("system versioning") {
+		return actions
+	}
+	keep := func(sql []string) []string {
+		return slices.Concat([]string{"SET @dapper_mirror_history = @@SESSION.system_versioning_alter_history, SESSION system_versioning_alter_history = KEEP;"}, sql, []string{"SET SESSION system_versioning_alter_history = @dapper_mirror_history;"})
+	}
+	for _, a := range actions {
+		for i, r := range a.Risks {
+			if len(r.First) > 0 {
+				a.Risks[i].First = keep(r.First)
+			}
+		}
+		if a.Prefix != "" {
+			a.SQL = append([]string{delimited(a.Prefix + " " + strings.Join(a.Clauses, ", "))}, a.SQL...)
+			a.Prefix, a.Clauses = "", nil
+		}
+		a.SQL = keep(a.SQL)
+	}
+	return actions
 }
 
 // statement puts the ALTER TABLE together; false where nothing changes.
@@ -330,12 +376,21 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.takes(ch.adds, nocopy)
 		}
 	}
+	anew := ch.Property("engine") != nil && (ch.Target.Has("option KEY_BLOCK_SIZE") || ch.Source.Has("option KEY_BLOCK_SIZE")) && (it.Kind() == catalog.Index || it.Kind() == catalog.PrimaryKey) // which the keys would take over
 	switch {
 	case it.Target == nil:
 		add(it.Source)
 	case it.Source == nil:
 		drop(it.Target)
-	case it.Status == compare.Same && !ch.Rebuilds(it):
+	case it.Status == compare.Same && !ch.Rebuilds(it) && !anew:
+	case it.Kind() == catalog.Index && onlyIgnored(it) && maria(ch.Change):
+		word := "NOT IGNORED"
+		if _, ignored := cutIgnored(it.Source); ignored {
+			word = "IGNORED"
+		}
+		ch.addTitle("change index %s", it.Source.Name)
+		ch.adds = append(ch.adds, fmt.Sprintf("ALTER INDEX %s %s", vocab.Quote(it.Source.Name), word))
+		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
 	case len(it.Properties) == 1 && it.Property("name") != nil && it.Kind() == catalog.Index:
 		ch.addTitle("rename index %s", it.Target.Name)
 		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name)))
@@ -344,6 +399,23 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 		drop(it.Target)
 		add(it.Source)
 	}
+}
+
+// cutIgnored is an index's definition without what says that it is not used
+// (MariaDB: Ignored Indexes).
+func cutIgnored(p *catalog.Object) (string, bool) {
+	return strings.CutSuffix(vocab.Spaced(p.Text("definition")), " IGNORED")
+}
+
+// onlyIgnored tells whether nothing about an index changes but whether it is
+// used.
+func onlyIgnored(it *compare.Item) bool {
+	if len(it.Properties) != 1 || it.Property("definition") == nil {
+		return false
+	}
+	now, _ := cutIgnored(it.Source)
+	was, _ := cutIgnored(it.Target)
+	return now == was
 }
 
 func (w *Writer) fill(o, col *catalog.Object) (string, bool) {
@@ -788,9 +860,20 @@ func partitions(c *order.Change) []*order.Action {
 		if more, ok := appended(d.Source.String(), d.Target.String()); ok {
 			return alter("add partitions", "ADD PARTITION ("+more+")")
 		}
-		if old, into, ok := reorganized(d.Source.String(), d.Target.String()); ok {
-			return alter("reorganize partitions", "REORGANIZE PARTITION "+old+" INTO (\n  "+into+")",
+		if names := gone(d.Source.String(), d.Target.String()); names != nil {
+			return alter("drop partitions", "DROP PARTITION "+strings.Join(names, ", "),
+				order.Risk{Kind: order.Loss, On: o.Ref(), Text: "every row of the partitions " + strings.Join(names, ", ") + " of table " + o.Name, Ask: inPartitions(c, c.Target, names)})
+		}
+		old, into, more, ok := reorganized(d.Source.String(), d.Target.String())
+		if ok {
+			out := alter("reorganize partitions", "REORGANIZE PARTITION "+old+" INTO (\n  "+into+")",
 				order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "the rows of the partitions " + old + " are copied, and writes to the table wait"})
+			if more != "" { // a window of partitions that moves on
+				add := partitionStep(o, "add partitions", "ADD PARTITION ("+more+")")
+				add.Sequel = out[0]
+				out = append(out, add)
+			}
+			return out
 		}
 	}
 	return []*order.Action{layOut(c)}
@@ -825,41 +908,79 @@ func cutPartitions(s string) (head string, list []string) {
 }
 
 // reorganized tells which neighbouring range partitions become which others
-// that end where they end, so that no row is left without a place.
-func reorganized(now, was string) (old, into string, ok bool) {
+// that end where they end, so that no row is left without a place, and which
+// come behind all of them.
+func reorganized(now, was string) (old, into, more string, ok bool) {
 	h1, l1 := cutPartitions(now)
 	h2, l2 := cutPartitions(was)
-	if h1 != h2 || !strings.HasPrefix(strings.ToUpper(h1), "PARTITION BY RANGE") {
-		return "", "", false
+	if h1 != h2 || !strings.HasPrefix(strings.ToUpper(h1), "PARTITION BY RANGE") || len(l2) == 0 {
+		return "", "", "", false
 	}
+	end := slices.IndexFunc(l1, func(p string) bool { return bound(p) == bound(l2[len(l2)-1]) })
+	if end < 0 {
+		return "", "", "", false
+	}
+	more, l1 = strings.Join(l1[end+1:], ",\n  "), l1[:end+1]
 	same := func(a, b string) bool { return vocab.Spaced(a) == vocab.Spaced(b) }
 	for len(l1) > 0 && len(l2) > 0 && same(l1[0], l2[0]) {
 		l1, l2 = l1[1:], l2[1:]
 	}
-	for len(l1) > 0 && len(l2) > 0 && same(l1[len(l1)-1], l2[len(l2)-1]) {
+	for len(l1) > 1 && len(l2) > 1 && same(l1[len(l1)-1], l2[len(l2)-1]) {
 		l1, l2 = l1[:len(l1)-1], l2[:len(l2)-1]
 	}
 	if len(l1) == 0 || len(l2) == 0 {
-		return "", "", false
+		return "", "", "", false
 	}
-	// What a partition holds stands behind VALUES, up to its options.
-	bound := func(p string) string {
-		_, b, _ := strings.Cut(strings.ToUpper(vocab.Spaced(p)), " VALUES ")
-		for _, option := range []string{" ENGINE ", " COMMENT ", " DATA ", " MAX_ROWS ", "( SUBPARTITION"} {
-			b, _, _ = strings.Cut(b, option)
-		}
-		return strings.TrimSpace(b)
+	return strings.Join(partitionNames(l2), ", "), strings.Join(l1, ",\n  "), more, true
+}
+
+// bound is what a partition holds: it stands behind VALUES, up to its options.
+func bound(p string) string {
+	_, b, _ := strings.Cut(strings.ToUpper(vocab.Spaced(p)), " VALUES ")
+	for _, option := range []string{" ENGINE ", " COMMENT ", " DATA ", " MAX_ROWS ", "( SUBPARTITION"} {
+		b, _, _ = strings.Cut(b, option)
 	}
-	if bound(l1[len(l1)-1]) != bound(l2[len(l2)-1]) {
-		return "", "", false
-	}
-	var names []string
-	for _, p := range l2 {
+	return strings.TrimSpace(b)
+}
+
+func partitionNames(list []string) []string {
+	var out []string
+	for _, p := range list {
 		c := vocab.Cursor(p)
 		c.Take("partition")
-		names = append(names, vocab.Quote(c.Next().Name()))
+		out = append(out, vocab.Quote(c.Next().Name()))
 	}
-	return strings.Join(names, ", "), strings.Join(l1, ",\n  "), true
+	return out
+}
+
+// gone are the names of the partitions that go with their rows while the others
+// stay as they are: the last ones of ranges, any of lists.
+func gone(now, was string) []string {
+	h1, l1 := cutPartitions(now)
+	h2, l2 := cutPartitions(was)
+	if h1 != h2 || len(l1) == 0 || len(l1) >= len(l2) {
+		return nil
+	}
+	kind := strings.ToUpper(h1)
+	ranges := strings.HasPrefix(kind, "PARTITION BY RANGE")
+	if !ranges && !strings.HasPrefix(kind, "PARTITION BY LIST") {
+		return nil
+	}
+	var out []string
+	i := 0
+	for _, p := range l2 {
+		if i < len(l1) && vocab.Spaced(l1[i]) == vocab.Spaced(p) {
+			if i++; ranges && len(out) > 0 {
+				return nil // its rows would fall to a neighbour
+			}
+			continue
+		}
+		out = append(out, p)
+	}
+	if i < len(l1) {
+		return nil
+	}
+	return partitionNames(out)
 }
 
 // triggerAround changes a trigger. Where rows are filled, none that looks at

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/mysql/vocab"
@@ -318,6 +319,18 @@ func (w *Writer) lockedAs(o *catalog.Object, m lockMode, a *order.Action) *order
 		m.takes(a)
 	}
 	return a
+}
+
+// renameKey gives a foreign key another name. The rows were held to it under the
+// old one, so they need not be looked at, nor the table be copied (MariaDB:
+// foreign_key_checks).
+func (w *Writer) renameKey(c *order.Change, it *compare.Item) *order.Action {
+	o := c.Source
+	ref := o.PartRef(it.Source)
+	alter := fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s, ADD CONSTRAINT %s %s%s;", vocab.Quote(o.Name), vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name), it.Source.Text("definition"), w.how(o, ", "+online))
+	return w.lockedAs(o, lockNone, &order.Action{About: ref, Title: fmt.Sprintf("change the name of foreign key %s of %s", it.Target.Name, o.Name), Makes: []catalog.Ref{ref},
+		Frees: []order.Name{{Space: "constraint", Name: it.Target.Name}}, Takes: []order.Name{{Space: "constraint", Name: it.Source.Name}},
+		SQL: []string{"SET SESSION foreign_key_checks = 0;", delimited(strings.TrimSuffix(alter, ";")), "SET SESSION foreign_key_checks = 1;"}})
 }
 
 func (w *Writer) addKey(o, p *catalog.Object) *order.Action {

@@ -215,7 +215,8 @@ func TestRowQueries(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if q := duplicates(o, o.Part(catalog.Index, "u")); q.Count != "SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM `be``rth` WHERE LEFT(`t`, 3) IS NOT NULL AND `id` IS NOT NULL GROUP BY LEFT(`t`, 3), `id` HAVING count(*) > 1) AS shared" {
+	same := &order.Change{Item: &compare.Item{Source: o, Target: o}}
+	if q := (&Writer{}).duplicates(same, o, o.Part(catalog.Index, "u")); q.Count != "SELECT coalesce(sum(n), 0) FROM (SELECT count(*) AS n FROM `be``rth` WHERE LEFT(`t`, 3) IS NOT NULL AND `id` IS NOT NULL GROUP BY LEFT(`t`, 3), `id` HAVING count(*) > 1) AS shared" {
 		t.Errorf("duplicates: %s", q.Count)
 	}
 	if got := insertLines(o); got != "SELECT concat('INSERT INTO `be``rth` (`id`, `raw`, `t`) VALUES (', concat_ws(', ', coalesce(`id`, 'NULL'), coalesce(concat('x''', hex(`raw`), ''''), 'NULL'), if(INSTR(`t`, CHAR(13)) = 0 AND BINARY CONVERT(CONVERT(`t` USING utf8mb4) USING utf8mb4) = BINARY `t` OR `t` IS NULL, quote(CONVERT(`t` USING utf8mb4)), concat('_utf8mb4 x''', hex(`t`), ''''))), ');') FROM `be``rth`" {

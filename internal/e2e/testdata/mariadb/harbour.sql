@@ -65,6 +65,7 @@ SET time_zone = '+02:00'; CREATE EVENT nightly ON SCHEDULE EVERY 2 DAY STARTS '2
 INSERT INTO log (body) VALUES ('a');
 --- keep SELECT body FROM log
 --- case character sets of a table and its columns
+--- loss
 --- target
 CREATE TABLE pilot (id INT PRIMARY KEY, a VARCHAR(20), b TEXT, c CHAR(5) COLLATE latin1_bin, d VARCHAR(20) CHARACTER SET utf8mb4) DEFAULT CHARSET=latin1;
 --- source

@@ -31,21 +31,69 @@ func Plain(text, database string) string {
 		}
 		text = b.String()
 	}
-	prefix := vocab.Quote(database) + "."
-	if !strings.Contains(text, prefix) {
+	return WithoutDatabase(text, database)
+}
+
+// WithoutDatabase takes the name of the database a text is of from the names in
+// it: it means the one that it is in. Where a table, an alias or anything else
+// is called like the database, only what stands where nothing else can is taken
+// for it.
+func WithoutDatabase(text, database string) string {
+	if database == "" || !strings.Contains(text, database) {
+		return text
+	}
+	toks := sqltext.Lex(vocab.Dialect, text)
+	var at []int // the significant ones
+	for i, t := range toks {
+		if !t.Blank() {
+			at = append(at, i)
+		}
+	}
+	tok := func(n int) sqltext.Token {
+		if n < 0 || n >= len(at) {
+			return sqltext.Token{}
+		}
+		return toks[at[n]]
+	}
+	named := func(n int) bool { return tok(n).IsName() && tok(n).Name() == database }
+	other := false
+	for n := range at {
+		heads := tok(n-1).Is("table") || tok(n-1).Is("view") // its own name
+		other = other || named(n) && tok(n+1).Text != "." && tok(n-1).Text != "." && !heads
+	}
+	drop := map[int]bool{}
+	for n := range at {
+		if !named(n) || tok(n+1).Text != "." || !tok(n+2).IsName() || tok(n-1).Text == "." {
+			continue
+		}
+		if !other || tok(n+3).Text == "." || tok(n+3).Text == "(" || mustBeTable(tok(n-1)) || tok(n-1).Text == "(" && ofSequence(tok(n-2)) {
+			drop[at[n]], drop[at[n+1]] = true, true
+		}
+	}
+	if len(drop) == 0 {
 		return text
 	}
 	var b strings.Builder
-	toks := sqltext.Lex(vocab.Dialect, text)
-	for i := 0; i < len(toks); i++ {
-		if toks[i].Kind == sqltext.Quoted && toks[i].Text == vocab.Quote(database) && i+2 < len(toks) && toks[i+1].Text == "." && toks[i+2].Kind == sqltext.Quoted {
-			i++
-			continue
+	for i, t := range toks {
+		if !drop[i] {
+			b.WriteString(t.Text)
 		}
-		b.WriteString(toks[i].Text)
 	}
 	return b.String()
 }
+
+// mustBeTable tells whether a qualified name behind a word is a table's or
+// routine's, never a column's.
+func mustBeTable(t sqltext.Token) bool {
+	for _, w := range []string{"from", "join", "straight_join", "into", "update", "table", "references", "call", "trigger", "procedure", "function", "event", "view"} {
+		if t.Is(w) {
+			return true
+		}
+	}
+	return false
+}
+
+func ofSequence(t sqltext.Token) bool { return t.Is("nextval") || t.Is("lastval") || t.Is("setval") }
 
 // ParseTable makes an object of what SHOW CREATE TABLE prints.
 func ParseTable(text string) (*catalog.Object, error) {
@@ -71,6 +119,10 @@ func ParseTable(text string) (*catalog.Object, error) {
 	o.SetOrder("column order", order)
 	return o, nil
 }
+
+// ofAria are the options that mean something to one engine only, and that no
+// ALTER TABLE takes from a table of another.
+var ofAria = map[string]bool{"PAGE_CHECKSUM": true, "TRANSACTIONAL": true}
 
 // counters are table options that say no more than a count the server keeps.
 var counters = map[string]bool{"AUTO_INCREMENT": true}
@@ -110,7 +162,11 @@ func options(o *catalog.Object, c *sqltext.Cursor) {
 		case "COMMENT":
 			o.Set("comment", catalog.Scalar(vocab.Unquote(value)))
 		default:
-			if !counters[name] {
+			switch {
+			case counters[name]:
+			case ofAria[name] && !strings.EqualFold(o.Text("engine"), "Aria"): // left behind by another engine
+				o.Carry("option "+name, catalog.Scalar(value))
+			default:
 				o.Set("option "+name, catalog.Scalar(value))
 			}
 		}

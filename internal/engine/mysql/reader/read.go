@@ -381,7 +381,7 @@ func (r *reader) triggers(ctx context.Context, _ map[string][]string) error {
 		}
 		o := &catalog.Object{Kind: catalog.Trigger, Name: m["Trigger"], Space: "trigger"}
 		o.Set("when", catalog.Scalar(m["Timing"]+" "+m["Event"]))
-		o.Set("body", catalog.PlainSQL(m["Statement"]))
+		o.Set("body", catalog.PlainSQL(WithoutDatabase(m["Statement"], r.database)))
 		o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
 		o.Set("connection", catalog.Scalar(connection(m)))
 		o.Optional("definer", "definers", catalog.Scalar(account(m["Definer"])))
@@ -402,7 +402,7 @@ func (r *reader) triggers(ctx context.Context, _ map[string][]string) error {
 	return r.shown(ctx, "TRIGGER", names, func(m row) error {
 		if o := parts[m["Trigger"]]; o != nil {
 			_, _, rest := withoutDefiner(m["SQL Original Statement"])
-			o.Carry("definition", catalog.PlainSQL(rest))
+			o.Carry("definition", catalog.PlainSQL(WithoutDatabase(rest, r.database)))
 		}
 		return nil
 	})
@@ -449,7 +449,7 @@ func (r *reader) routines(ctx context.Context, _ map[string][]string) error {
 			default:
 				o.Kind = catalog.Kind(strings.ReplaceAll(strings.ToLower(kind), " ", "-"))
 			}
-			o.Set("definition", catalog.PlainSQL(rest))
+			o.Set("definition", catalog.PlainSQL(WithoutDatabase(rest, r.database)))
 			o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
 			o.Set("connection", catalog.Scalar(connection(m)))
 			o.Optional("definer", "definers", catalog.Scalar(definer))
@@ -477,7 +477,7 @@ func (r *reader) events(ctx context.Context, _ map[string][]string) error {
 	return r.shown(ctx, "EVENT", names, func(m row) error {
 		definer, _, rest := withoutDefiner(m["Create Event"])
 		o := &catalog.Object{Kind: vocab.Event, Name: m["Event"], Space: "event"}
-		o.Set("definition", catalog.PlainSQL(rest))
+		o.Set("definition", catalog.PlainSQL(WithoutDatabase(rest, r.database)))
 		o.Set("sql mode", catalog.Scalar(m["sql_mode"]))
 		o.Set("time zone", catalog.Scalar(m["time_zone"]))
 		o.Set("connection", catalog.Scalar(connection(m)))

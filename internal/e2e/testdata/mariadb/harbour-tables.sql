@@ -1,0 +1,67 @@
+--- case column goes that partitions
+--- target
+CREATE TABLE tide (id int, y int, v int) PARTITION BY RANGE (y) (PARTITION a VALUES LESS THAN (10), PARTITION b VALUES LESS THAN MAXVALUE);
+CREATE TABLE visit (id int, y int, v int) PARTITION BY RANGE (y) (PARTITION a VALUES LESS THAN (10), PARTITION b VALUES LESS THAN MAXVALUE);
+--- source
+CREATE TABLE tide (id int, v int);
+CREATE TABLE visit (id int, v int) PARTITION BY HASH (v) PARTITIONS 3;
+--- rows
+INSERT INTO tide VALUES (1, 5, 1);
+INSERT INTO visit VALUES (1, 5, 1);
+--- loss
+--- keep SELECT id, v FROM visit
+--- case window of ranges moves on
+--- target
+CREATE TABLE tide (id int, y int) PARTITION BY RANGE (y) (PARTITION p20 VALUES LESS THAN (2021), PARTITION p21 VALUES LESS THAN (2022));
+--- source
+CREATE TABLE tide (id int, y int) PARTITION BY RANGE (y) (PARTITION p21 VALUES LESS THAN (2022), PARTITION p22 VALUES LESS THAN (2023));
+--- rows
+INSERT INTO tide VALUES (1, 2020), (2, 2021);
+--- keep SELECT id FROM tide ORDER BY id
+--- case partitions go with their rows
+--- target
+CREATE TABLE tide (id int, y int) PARTITION BY RANGE (y) (PARTITION p20 VALUES LESS THAN (2021), PARTITION p21 VALUES LESS THAN (2022));
+CREATE TABLE visit (id int, y int) PARTITION BY LIST (y) (PARTITION a VALUES IN (1, 2), PARTITION b VALUES IN (3));
+--- source
+CREATE TABLE tide (id int, y int) PARTITION BY RANGE (y) (PARTITION p20 VALUES LESS THAN (2021));
+CREATE TABLE visit (id int, y int) PARTITION BY LIST (y) (PARTITION a VALUES IN (1, 2));
+--- rows
+INSERT INTO tide VALUES (1, 2020), (2, 2021);
+INSERT INTO visit VALUES (1, 1), (2, 3);
+--- loss
+--- keep SELECT id FROM tide WHERE y = 2020
+--- case history stays
+--- target
+CREATE TABLE tide (id int PRIMARY KEY, a varchar(10)) WITH SYSTEM VERSIONING;
+--- source
+CREATE TABLE tide (id int PRIMARY KEY, a varchar(20) DEFAULT 'x', b int) WITH SYSTEM VERSIONING;
+--- rows
+INSERT INTO tide VALUES (1, 'x');
+UPDATE tide SET a = 'y';
+--- keep SELECT count(*) FROM tide FOR SYSTEM_TIME ALL
+--- case index is ignored, key only named, keys of a table that was compressed
+--- common
+CREATE TABLE pilot (id int PRIMARY KEY);
+--- target
+CREATE TABLE visit (id int PRIMARY KEY, p int, KEY kp (p), KEY k2 (p, id), CONSTRAINT f FOREIGN KEY (p) REFERENCES pilot (id));
+CREATE TABLE tide (id int PRIMARY KEY, a int, KEY ka (a)) ENGINE=InnoDB ROW_FORMAT=COMPRESSED KEY_BLOCK_SIZE=8;
+CREATE SEQUENCE s START WITH 1 INCREMENT BY 1 MINVALUE 1 MAXVALUE 1000;
+--- source
+CREATE TABLE visit (id int PRIMARY KEY, p int, KEY kp (p), KEY k2 (p, id) IGNORED, CONSTRAINT g FOREIGN KEY (p) REFERENCES pilot (id));
+CREATE TABLE tide (id int PRIMARY KEY, a int, KEY ka (a)) ENGINE=MyISAM CHECKSUM=1;
+CREATE SEQUENCE s START WITH -5 INCREMENT BY -2 MINVALUE -1000 MAXVALUE -1 NOCACHE CYCLE;
+--- case display widths and counters in comments
+--- target
+CREATE TABLE visit (id int PRIMARY KEY COMMENT 'begins with AUTO_INCREMENT=100', n int(4), m int(10) unsigned, b bigint, y tinyint(2));
+--- source
+CREATE TABLE visit (id int PRIMARY KEY COMMENT 'begins with AUTO_INCREMENT=200', n int, m int(11) unsigned, b bigint(21) NOT NULL DEFAULT 3, y tinyint(1));
+--- case one permitted loss, all else strictly
+--- about what is cut by permission is cut alone: digits, letters and NULLs beside it stay or stop the script
+--- target
+CREATE TABLE visit (id int PRIMARY KEY, note varchar(40), dues decimal(10, 4), name varchar(20), kind varchar(10), at datetime, slot timestamp NULL);
+--- source
+CREATE TABLE visit (id int PRIMARY KEY, note varchar(4), dues decimal(12, 4), name char(20), kind enum('tanker', 'ferry'), at timestamp NULL, slot datetime);
+--- rows
+INSERT INTO visit VALUES (1, 'too long to keep', 1.2345, 'Anna', 'ferry', '2024-07-01 12:00:00', '2024-07-01 12:00:00'), (2, NULL, NULL, '🚤', 'tanker', NULL, NULL);
+--- loss
+--- keep SELECT id, dues, name, kind, at, slot FROM visit ORDER BY id
