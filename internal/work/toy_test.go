@@ -34,6 +34,7 @@ func (toy) Title() string            { return "Toy" }
 func (toy) Schemes() []string        { return []string{"toy"} }
 func (toy) Kinds() *catalog.Kinds    { return toyKinds }
 func (toy) Groups() []string         { return nil }
+func (toy) Proven() string           { return "nothing" }
 func (toy) Dialect() sqltext.Dialect { return sqltext.Dialect{} }
 func (toy) Classes() map[string]engine.Class {
 	return map[string]engine.Class{"begin": engine.Begins, "commit": engine.Commits}

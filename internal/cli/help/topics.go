@@ -32,6 +32,7 @@ func kindsTopic() string {
 	b.WriteString("The kinds each engine reads and writes, by the words patterns know them by.\nComments belong to everything that can have one; owners and grants count with\n--include. What a place holds beyond these is reported with its number, never\npassed over.\n")
 	for _, e := range engine.All() {
 		fmt.Fprintf(&b, "\n%s\n", e.Title())
+		report.Hang(&b, "  proven on ", e.Proven(), helpWidth, nil)
 		for _, k := range e.Kinds().List {
 			note := k.Note
 			if note == "" {

@@ -52,6 +52,11 @@ func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 // Schemes implements engine.Engine.
 func (Engine) Schemes() []string { return []string{"mariadb", "mysql"} }
 
+// Proven implements engine.Engine.
+func (Engine) Proven() string {
+	return "MariaDB 10.11, a real server; MySQL 8 on recorded definitions and on a server that speaks some of its language"
+}
+
 // Groups implements engine.Engine.
 func (Engine) Groups() []string { return []string{"grants", "definers"} }
 

@@ -751,8 +751,9 @@ func placeOf(o, col *catalog.Object) string {
 }
 
 // inPlace tells whether a type changes without a copy: a varchar that grows,
-// beyond 255 bytes only where the server knows how, and an enum that gets values
-// at its end.
+// beyond 255 bytes only from up to 127 (MariaDB: InnoDB Online DDL Operations
+// with the INSTANT Alter Algorithm) and where the server knows how, and an enum
+// that gets values at its end.
 func inPlace(was, col *catalog.Object, beyond bool) bool {
 	fb, fm, _ := convert.Split(was.Text("type"))
 	tb, tm, _ := convert.Split(col.Text("type"))
@@ -766,7 +767,7 @@ func inPlace(was, col *catalog.Object, beyond bool) bool {
 			wide = 4
 		}
 		a, b := convert.Num(fm, 0, 0), convert.Num(tm, 0, 0)
-		return a <= b && (beyond || (a*wide > 255) == (b*wide > 255))
+		return a <= b && (beyond && a*wide <= 127 || (a*wide > 255) == (b*wide > 255))
 	case "enum", "set":
 		return len(fm) <= len(tm) && slices.Equal(fm, tm[:len(fm)])
 	}

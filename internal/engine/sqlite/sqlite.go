@@ -55,6 +55,9 @@ func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 // Schemes implements engine.Engine.
 func (Engine) Schemes() []string { return []string{"sqlite"} }
 
+// Proven implements engine.Engine.
+func (Engine) Proven() string { return "the library built in, and the sqlite3 shell" }
+
 // Groups implements engine.Engine.
 func (Engine) Groups() []string { return []string{vocab.Versions} }
 
