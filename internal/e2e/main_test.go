@@ -46,7 +46,7 @@ func TestMain(m *testing.M) {
 			return 1
 		}
 		defer stopPostgres()
-		defer stopMariaDB()
+		defer maria.stop()
 		return m.Run()
 	}())
 }

@@ -21,9 +21,12 @@ type mariaServer struct {
 	cmd    *exec.Cmd
 	mu     sync.Mutex
 	number int
+	// name is of its folder, options are how it is started.
+	name    string
+	options []string
 }
 
-var maria mariaServer
+var maria = mariaServer{name: "maria"}
 
 func mariadb(t testing.TB) *mariaServer {
 	t.Helper()
@@ -35,7 +38,7 @@ func mariadb(t testing.TB) *mariaServer {
 }
 
 func (s *mariaServer) start() error {
-	s.dir = filepath.Join(tempDir, "maria")
+	s.dir = filepath.Join(tempDir, s.name)
 	if err := os.Mkdir(s.dir, 0o755); err != nil {
 		return err
 	}
@@ -54,7 +57,7 @@ func (s *mariaServer) start() error {
 	}
 	defer log.Close()
 	s.cmd = exec.Command("mariadbd", append([]string{"--no-defaults", "--datadir=" + data, "--socket=" + s.socket(), "--skip-networking", "--pid-file=" + filepath.Join(s.dir, "pid"),
-		"--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_general_ci", "--event-scheduler=OFF"}, as...)...)
+		"--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_general_ci", "--event-scheduler=OFF"}, append(as, s.options...)...)...)
 	s.cmd.Stdout, s.cmd.Stderr = log, log
 	if err := s.cmd.Start(); err != nil {
 		return err
@@ -70,10 +73,10 @@ func (s *mariaServer) start() error {
 	}
 }
 
-func stopMariaDB() {
-	if maria.cmd != nil {
-		_ = maria.cmd.Process.Kill()
-		_ = maria.cmd.Wait()
+func (s *mariaServer) stop() {
+	if s.cmd != nil {
+		_ = s.cmd.Process.Kill()
+		_ = s.cmd.Wait()
 	}
 }
 
@@ -142,6 +145,30 @@ var keyLine = regexp.MustCompile("^  (PRIMARY KEY|UNIQUE KEY|KEY|FULLTEXT KEY|SP
 func TestPairsMariaDB(t *testing.T) {
 	t.Parallel()
 	eachPair(t, "testdata/mariadb/harbour*.sql", mariaPlaces{mariadb(t)})
+}
+
+// TestServersOfAllKinds runs pairs on servers that are set up otherwise: names
+// folded, timestamps as of old, another time zone, modes that change meaning.
+func TestServersOfAllKinds(t *testing.T) {
+	t.Parallel()
+	for name, options := range map[string][]string{
+		"folds names":    {"--lower-case-table-names=1"},
+		"old timestamps": {"--explicit-defaults-for-timestamp=OFF", "--default-time-zone=+02:00"},
+		"other modes":    {"--sql-mode=ANSI_QUOTES,NO_BACKSLASH_ESCAPES,PIPES_AS_CONCAT,NO_ZERO_DATE,STRICT_ALL_TABLES", "--character-set-server=latin1", "--collation-server=latin1_swedish_ci"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			s := &mariaServer{name: "maria-" + strings.ReplaceAll(name, " ", "-"), options: options}
+			if err := s.start(); err != nil {
+				t.Fatal(err)
+			}
+			t.Cleanup(s.stop)
+			for i, c := range readPairs(t, "testdata/mariadb/harbour*.sql") {
+				if i%3 == 0 || strings.HasPrefix(c.name, "one permitted loss") {
+					t.Run(c.name, func(t *testing.T) { pair(t, c, mariaPlaces{s}) })
+				}
+			}
+		})
+	}
 }
 
 func TestRandomPairsMariaDB(t *testing.T) {

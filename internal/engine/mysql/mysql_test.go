@@ -73,10 +73,10 @@ func TestMySQLTable(t *testing.T) {
 func TestWithoutDatabase(t *testing.T) {
 	for text, want := range map[string]string{
 		"select `d`.`t`.`a` from `d`.`t`": "select `t`.`a` from `t`", "select `d`.`id` AS `id` from `t` `d`": "select `d`.`id` AS `id` from `t` `d`",
-		"select `d`.`d`.`id`,`d`.`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))": "select `d`.`id`,`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))",
-		"TRIGGER tr BEFORE INSERT ON d.d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM d.t)": "TRIGGER tr BEFORE INSERT ON d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM t)",
+		"select `d`.`d`.`id`,`d`.`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))":                 "select `d`.`id`,`f`(1) from (`d`.`t` join `d` on(`d`.`id` = 1))",
+		"TRIGGER tr BEFORE INSERT ON d.d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM d.t)":        "TRIGGER tr BEFORE INSERT ON d FOR EACH ROW SET NEW.a = (SELECT 'd.x' FROM t)",
 		"PROCEDURE p() BEGIN DECLARE d INT; INSERT INTO d.t SELECT d.a FROM t d; CALL d.q(); END": "PROCEDURE p() BEGIN DECLARE d INT; INSERT INTO t SELECT d.a FROM t d; CALL q(); END",
-		"CREATE TABLE `d` (`a` int DEFAULT nextval(`d`.`s`))": "CREATE TABLE `d` (`a` int DEFAULT nextval(`s`))", "select other.d.a from e.d": "select other.d.a from e.d", "select 1": "select 1",
+		"CREATE TABLE `d` (`a` int DEFAULT nextval(`d`.`s`))":                                     "CREATE TABLE `d` (`a` int DEFAULT nextval(`s`))", "select other.d.a from e.d": "select other.d.a from e.d", "select 1": "select 1",
 	} {
 		if got := reader.WithoutDatabase(text, "d"); got != want {
 			t.Errorf("%s\n got %s\nwant %s", text, got, want)

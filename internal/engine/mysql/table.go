@@ -117,7 +117,7 @@ func columnSQL(c *catalog.Object) string {
 	switch {
 	case c.Has("not null"):
 		s += " NOT NULL"
-	case c.Has("null"):
+	case c.Has("null"), strings.HasPrefix(typ, "timestamp") && !c.Has("versioning"): // which is NOT NULL by itself on some servers
 		s += " NULL"
 	}
 	if c.Has("default") {

@@ -58,9 +58,9 @@ CREATE TABLE visit (id int PRIMARY KEY COMMENT 'begins with AUTO_INCREMENT=200',
 --- case one permitted loss, all else strictly
 --- about what is cut by permission is cut alone: digits, letters and NULLs beside it stay or stop the script
 --- target
-CREATE TABLE visit (id int PRIMARY KEY, note varchar(40), dues decimal(10, 4), name varchar(20), kind varchar(10), at datetime, slot timestamp NULL);
+CREATE TABLE visit (id int PRIMARY KEY, note varchar(40), dues decimal(10, 4), name varchar(20), kind varchar(10), at datetime, slot timestamp NULL) CHARSET=utf8mb4;
 --- source
-CREATE TABLE visit (id int PRIMARY KEY, note varchar(4), dues decimal(12, 4), name char(20), kind enum('tanker', 'ferry'), at timestamp NULL, slot datetime);
+CREATE TABLE visit (id int PRIMARY KEY, note varchar(4), dues decimal(12, 4), name char(20), kind enum('tanker', 'ferry'), at timestamp NULL, slot datetime) CHARSET=utf8mb4;
 --- rows
 INSERT INTO visit VALUES (1, 'too long to keep', 1.2345, 'Anna', 'ferry', '2024-07-01 12:00:00', '2024-07-01 12:00:00'), (2, NULL, NULL, '🚤', 'tanker', NULL, NULL);
 --- loss
