@@ -348,7 +348,8 @@ func triggerTitle(verb string, o, p *catalog.Object) string {
 func createTrigger(o, p *catalog.Object, c *order.Change, create string) *order.Action {
 	ref := o.PartRef(p)
 	d := ""
-	if t := p.Text("definer"); t != "" && (c.Target != nil || c.Groups["definers"]) {
+	had := c.Target != nil && c.Target.Part(p.Kind, p.Key()) != nil // a new one is its maker's
+	if t := p.Text("definer"); t != "" && (had || c.Groups["definers"]) {
 		d = "DEFINER=" + t + " "
 	}
 	sql := create + d + p.Text("definition")
