@@ -326,3 +326,27 @@ INSERT INTO a VALUES (1);
 INSERT INTO b VALUES (1);
 INSERT INTO booking VALUES (1, '[1,2)');
 --- keep SELECT r::text FROM booking
+--- case what copies in partitions have of their own
+--- about clusters, replica identities, options, comments and names of the copies of indexes and keys
+--- target
+CREATE TABLE call (id int NOT NULL, at date NOT NULL, n int, PRIMARY KEY (id, at)) PARTITION BY RANGE (at);
+CREATE INDEX by_n ON call (n);
+CREATE TABLE call_20 PARTITION OF call FOR VALUES FROM ('2020-01-01') TO ('2021-01-01');
+CREATE TABLE call_21 PARTITION OF call FOR VALUES FROM ('2021-01-01') TO ('2022-01-01');
+ALTER TABLE call_21 CLUSTER ON call_21_n_idx;
+COMMENT ON INDEX call_21_n_idx IS 'old';
+--- source
+CREATE TABLE call (id int NOT NULL, at date NOT NULL, n int, PRIMARY KEY (id, at)) PARTITION BY RANGE (at);
+CREATE INDEX by_n ON call (n);
+CREATE INDEX by_at ON call (at);
+CREATE TABLE call_20 PARTITION OF call FOR VALUES FROM ('2020-01-01') TO ('2021-01-01');
+CREATE TABLE call_21 PARTITION OF call FOR VALUES FROM ('2021-01-01') TO ('2022-01-01');
+CREATE TABLE call_22 PARTITION OF call FOR VALUES FROM ('2022-01-01') TO ('2023-01-01');
+ALTER TABLE call_20 CLUSTER ON call_20_n_idx;
+ALTER TABLE call_20 REPLICA IDENTITY USING INDEX call_20_pkey;
+ALTER INDEX call_21_n_idx RENAME TO numbers_of_21;
+ALTER INDEX numbers_of_21 SET (fillfactor = 70);
+COMMENT ON CONSTRAINT call_21_pkey ON call_21 IS 'who and when';
+ALTER INDEX call_22_at_idx RENAME TO days_of_22;
+COMMENT ON INDEX days_of_22 IS 'days';
+ALTER TABLE call_22 CLUSTER ON call_22_n_idx;

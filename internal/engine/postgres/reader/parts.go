@@ -280,6 +280,7 @@ func (r *reader) constraint(w *row) {
 		if parent != 0 {
 			r.clones[oid] = parent
 			r.copies[address{pgConstraint, oid, 0}] = owner
+			r.labels[address{pgConstraint, oid, 0}] = r.labels[address{pgConstraint, parent, 0}]
 		}
 		if kind := constraintKinds[contype]; !r.lazy && (parent != 0 || contype == "c") {
 			r.copied = append(r.copied, copied{owner, kind, name, address{pgConstraint, parent, 0}})
@@ -288,6 +289,9 @@ func (r *reader) constraint(w *row) {
 			k.index.constraint = &thing{owner, nil}
 		}
 		return
+	}
+	if k.table != nil && k.table.kind == "p" {
+		r.labels[address{pgConstraint, oid, 0}] = string(constraintKinds[contype]) + " " + vocab.Quote(name)
 	}
 	o := r.object()
 	o.Kind, o.Name = constraintKinds[contype], name
@@ -513,15 +517,42 @@ func (r *reader) indexParts() {
 		for n := 0; r.attached[root] != 0 && n < len(r.attached); n++ {
 			root = r.attached[root]
 		}
-		if t, ok := r.things[pgClass][root]; ok && root != x.oid {
+		if root == x.oid {
+			continue
+		}
+		r.copies[address{pgClass, x.oid, 0}] = x.table.object
+		r.ownOfCopy(x, r.indexes[root])
+		if t, ok := r.things[pgClass][root]; ok {
 			r.note(pgClass, x.oid, t)
-			r.copies[address{pgClass, x.oid, 0}] = x.table.object
 			if !r.lazy && x.constraint == nil {
 				r.copied = append(r.copied, copied{x.table.object, catalog.Index, x.name, address{pgClass, root, 0}})
 			}
 		}
 	}
 	r.noteCopied()
+}
+
+// ownOfCopy notes what a partition's copy of an index has of its own. One that is
+// called after its table was named by the server.
+func (r *reader) ownOfCopy(x, root *index) {
+	if root == nil {
+		return
+	}
+	label := string(catalog.Index) + " " + vocab.Quote(root.name)
+	if t := root.constraint; t != nil && t.part != nil {
+		label = string(t.part.Kind) + " " + vocab.Quote(t.part.Name)
+	}
+	r.labels[address{pgClass, x.oid, 0}] = label
+	own := func(is bool, what string) {
+		if is {
+			r.owns[x.table.object] = append(r.owns[x.table.object], label+" "+what)
+		}
+	}
+	own(x.clustered, "clustered")
+	own(x.replicaIdentity, "replica identity")
+	own(!slices.Equal(x.parameters, root.parameters), "options "+strings.Join(x.parameters, ", "))
+	table := x.table.object.Name
+	own(!strings.HasPrefix(x.name, table[:min(len(table), 24)]), "name "+vocab.Quote(x.name))
 }
 
 // copied is a constraint or index that a table has because one it belongs to

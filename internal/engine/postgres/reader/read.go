@@ -78,8 +78,10 @@ type reader struct {
 	enumLabels  map[uint32]string // by the label's oid
 	clones      map[uint32]uint32 // constraints and those they are copies of
 	copied      []copied
-	indexStats  map[uint32][]string         // "column target", of indexes
-	copies      map[address]*catalog.Object // the tables of constraints and indexes that are copies of others
+	labels      map[address]string           // what copies are of: "index by_name"
+	owns        map[*catalog.Object][]string // what tables' copies have of their own
+	indexStats  map[uint32][]string          // "column target", of indexes
+	copies      map[address]*catalog.Object  // the tables of constraints and indexes that are copies of others
 	roles       map[uint32]string
 	shells      map[uint32]*catalog.Object // functions that types are made of, and the type
 	commented   map[uint32]bool            // oids of parts that have a comment
@@ -148,7 +150,7 @@ func Read(ctx context.Context, conn Conn, version int, extent Extent) (*catalog.
 	r := &reader{c: &catalog.Catalog{Engine: "postgres", Kinds: vocab.Kinds, Spell: func(name string, _ bool) string { return vocab.Quote(name) }}, version: version, lazy: extent == ToCompare, keyed: extent != Everything, names: map[string]string{}, things: map[uint32]map[uint32]thing{},
 		schemas: map[uint32]string{}, rels: map[uint32]*relation{}, byObject: map[*catalog.Object]*relation{}, elements: map[uint32]bool{}, types: map[uint32]thing{}, classes: map[string]uint32{},
 		typesSeen: map[typeKey]bool{}, small: map[uint32]string{}, shared: map[sharedKey][]catalog.Property{}, defaults: map[defaultKey][]catalog.Property{}, usualGrants: map[catalog.Kind]catalog.Value{}, opclasses: map[uint32]opclass{}, enumLabels: map[uint32]string{}, attached: map[uint32]uint32{}, commented: map[uint32]bool{}, roles: map[uint32]string{}, shells: map[uint32]*catalog.Object{}, clones: map[uint32]uint32{}, copies: map[address]*catalog.Object{},
-		indexStats: map[uint32][]string{}, parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
+		indexStats: map[uint32][]string{}, labels: map[address]string{}, owns: map[*catalog.Object][]string{}, parameters: map[uint32]bool{}, indexes: map[uint32]*index{}}
 	before, after := r.queries()
 	if err := r.run(ctx, conn, before); err != nil {
 		return nil, err
@@ -381,6 +383,9 @@ func (r *reader) finish() {
 		kept = append(kept, o)
 	}
 	r.c.Objects = kept
+	for o, list := range r.owns {
+		o.Set("copied parts", catalog.SetOf(list...))
+	}
 	for _, l := range laterFacts {
 		if r.version < l.since {
 			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Kind: l.kind, Property: l.fact, Why: fmt.Sprintf("servers before %d do not keep it", l.since/10000), Quiet: true})
@@ -461,7 +466,13 @@ func (r *reader) comment(w *row) {
 		return
 	}
 	t, ok := r.thing(address{class, oid, sub})
-	if !ok || t.owner == nil || r.copies[address{class, oid, 0}] != nil { // a partition's own, which is not compared
+	if table := r.copies[address{class, oid, 0}]; table != nil {
+		if label := r.labels[address{class, oid, 0}]; label != "" {
+			r.owns[table] = append(r.owns[table], label+" comment "+text)
+		}
+		return
+	}
+	if !ok || t.owner == nil {
 		return
 	}
 	o := t.self()

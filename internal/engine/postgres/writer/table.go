@@ -86,6 +86,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	var settled *order.Action
 	if partition {
 		w.fromDefault(c, a)
+		out = append(out, ownOfCopies(c)...)
 		if settled = w.settle(c, a); settled != nil {
 			out = append(out, settled)
 		}
@@ -226,6 +227,8 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		as := one("move", "SET TABLESPACE "+quote(cmp.Or(o.Text("tablespace"), "pg_default")))
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
+	case "copied parts":
+		return ownOfCopies(c)
 	case "inherits":
 		return inheritance(c)
 	case "partition of", "partition bound":
