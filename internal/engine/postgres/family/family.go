@@ -1,6 +1,7 @@
 // Package family knows what it means for a change that tables belong to others,
 // as partitions or as children: what comes with a parent and what stays when it
-// is left, which tables must be made anew, and where rows have to settle.
+// is left, which tables must be made anew, where rows have to settle, and what
+// copies of parts have of their own.
 package family
 
 import (

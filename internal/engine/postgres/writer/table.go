@@ -86,7 +86,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	var settled *order.Action
 	if partition {
 		w.fromDefault(c, a)
-		out = append(out, ownOfCopies(c)...)
+		out = append(out, family.OwnOfCopies(c)...)
 		if settled = w.settle(c, a); settled != nil {
 			out = append(out, settled)
 		}
@@ -228,7 +228,7 @@ func (w *Writer) tableFact(c *order.Change, d compare.PropertyDiff) []*order.Act
 		as[0].Risks = []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "the table is copied while everything on it waits"}}
 		return as
 	case "copied parts":
-		return ownOfCopies(c)
+		return family.OwnOfCopies(c)
 	case "inherits":
 		return inheritance(c)
 	case "partition of", "partition bound":
