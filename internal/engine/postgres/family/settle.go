@@ -24,7 +24,7 @@ func Settlers(c *order.Change, parent *catalog.Object) (list []*catalog.Object, 
 		if up := ParentTable(c.Desired, o); up == nil || up.Ref() != parent.Ref() || o.Kind != catalog.Table {
 			continue
 		}
-		if was := c.Actual.Find(o.Ref()); was != nil && (was.Text("partition bound") == o.Text("partition bound") || !was.Has("partition of")) {
+		if was := c.Actual.Find(o.Ref()); was != nil && !Rebuilt(c, o.Ref()) && (was.Text("partition bound") == o.Text("partition bound") || !was.Has("partition of")) {
 			continue
 		}
 		cond := ""
@@ -58,7 +58,7 @@ func Leavers(c *order.Change, parent *catalog.Object) []*catalog.Object {
 			continue
 		}
 		now := c.Desired.Find(was.Ref())
-		if now == nil || now.Has("partition of") && now.Text("partition bound") != was.Text("partition bound") {
+		if now == nil || Rebuilt(c, was.Ref()) || now.Has("partition of") && now.Text("partition bound") != was.Text("partition bound") {
 			out = append(out, was)
 		}
 	}
@@ -75,7 +75,7 @@ func Elsewhere(c *order.Change, was *catalog.Object) string {
 	var places []string
 	list, takes := Settlers(c, parent)
 	for i, o := range list {
-		if o.Ref() != was.Ref() {
+		if o.Ref() != was.Ref() || Rebuilt(c, o.Ref()) {
 			places = append(places, takes[i])
 		}
 	}
@@ -83,6 +83,21 @@ func Elsewhere(c *order.Change, was *catalog.Object) string {
 		return ""
 	}
 	return AnyOf(places)
+}
+
+// Goes is the topmost partition of a table that stays which goes, or is made
+// anew, with a partition below it; nil where there is none, or where none of its
+// rows can settle.
+func Goes(c *order.Change, o *catalog.Object) *catalog.Object {
+	var top *catalog.Object
+	for seen := map[*catalog.Object]bool{}; o != nil && !seen[o]; o = ParentTable(c.Actual, o) {
+		seen[o] = true
+		parent := ParentTable(c.Actual, o)
+		if parent != nil && c.Desired.Find(parent.Ref()) != nil && (c.Desired.Find(o.Ref()) == nil || Rebuilt(c, o.Ref())) && Elsewhere(c, o) != "" {
+			top = o
+		}
+	}
+	return top
 }
 
 // Moves tells whether no column of the partitions changes its type meanwhile,

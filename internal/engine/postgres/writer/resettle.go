@@ -41,9 +41,20 @@ func quietly(o *catalog.Object, sql ...string) []string {
 	return slices.Concat([]string{fmt.Sprintf("ALTER TABLE %s DISABLE TRIGGER USER;", qualified(o))}, sql, []string{fmt.Sprintf("ALTER TABLE %s ENABLE TRIGGER USER;", qualified(o))}, firingAgain(o))
 }
 
-// settle lets rows that wait into a partition that takes them; nil where none
-// can have to. After is the action that made the partition or let it in.
-func (w *Writer) settle(c *order.Change, after *order.Action) *order.Action {
+// placeFree stands for a partition having left the place that others may want.
+func placeFree(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: "place free", Schema: r.Schema, Name: r.Name}
+}
+
+// rowsWait stands for the rows of a partition that goes having been put aside.
+func rowsWait(r catalog.Ref) catalog.Ref {
+	return catalog.Ref{Kind: "rows wait", Schema: r.Schema, Name: r.Name}
+}
+
+// settle lets rows that wait into a partition that takes them, those of default
+// partitions among them; nil where none can have to. After is the action that
+// made the partition or let it in.
+func (w *Writer) settle(c *order.Change, after *order.Action, defaults ...*catalog.Object) *order.Action {
 	o := c.Source
 	parent := family.ParentTable(c.Desired, o)
 	if parent == nil || c.Actual.Find(parent.Ref()) == nil {
@@ -60,14 +71,22 @@ func (w *Writer) settle(c *order.Change, after *order.Action) *order.Action {
 	}
 	a := &order.Action{About: o.Ref(), Title: "let rows into partition " + o.Name, Makes: []catalog.Ref{rowsPutBack(o.Ref())}, Sequel: after}
 	for _, from := range family.Leavers(c, parent) {
-		after.After = append(after.After, rowsPutAside(from.Ref())) // its place must be free
-		if from.Ref() != o.Ref() && family.Elsewhere(c, from) != "" {
+		after.After = append(after.After, placeFree(from.Ref()))
+		if (from.Ref() != o.Ref() || family.Rebuilt(c, o.Ref())) && family.Elsewhere(c, from) != "" {
 			a.SQL = append(a.SQL, rows.Move(from, o, settledName(from, nil), cond))
-			a.After = append(a.After, rowsPutAside(from.Ref()))
+			a.After = append(a.After, placeFree(from.Ref()))
 		}
+	}
+	for _, d := range defaults {
+		a.SQL = append(a.SQL, rows.Move(d, o, settledName(d, o), ""))
 	}
 	if len(a.SQL) == 0 {
 		return nil
+	}
+	for _, below := range c.Desired.Objects { // its own partitions take them
+		if below != o && slices.Contains(family.Upwards(c.Desired, below.List("partition of")), o) {
+			a.After = append(a.After, below.Ref())
+		}
 	}
 	a.SQL = quietly(standing(c, o), a.SQL...)
 	return a
@@ -85,20 +104,20 @@ func standing(c *order.Change, o *catalog.Object) *catalog.Object {
 
 // fromDefault moves the rows that belong into a new partition there from the
 // default partition, which would not let it come otherwise.
-func (w *Writer) fromDefault(c *order.Change, a *order.Action) {
+func (w *Writer) fromDefault(c *order.Change, a *order.Action) (from []*catalog.Object) {
 	o := c.Source
 	parent := family.ParentTable(c.Desired, o)
 	if parent == nil {
-		return
+		return nil
 	}
 	was := c.Actual.Find(parent.Ref())
 	if was == nil || o.Text("partition bound") == "DEFAULT" {
-		return
+		return nil
 	}
 	list, takes := family.Settlers(c, parent)
 	at := slices.IndexFunc(list, func(s *catalog.Object) bool { return s.Ref() == o.Ref() })
 	if at < 0 {
-		return
+		return nil
 	}
 	for _, d := range c.Actual.Objects {
 		up := family.ParentTable(c.Actual, d)
@@ -112,10 +131,12 @@ func (w *Writer) fromDefault(c *order.Change, a *order.Action) {
 		}
 		name := settledName(d, o)
 		head := append(takeAside(d, name, takes[at]), quietly(d, fmt.Sprintf("DELETE FROM %s WHERE %s;", rows.Own(d), takes[at]))...)
-		a.SQL = slices.Concat(head, a.SQL, quietly(standing(c, o), rows.Move(d, o, name, "")))
+		a.SQL = append(head, a.SQL...)
 		a.Uses = append(a.Uses, d.Ref())
 		a.Note = "Rows of the default partition that belong into it are moved there."
+		from = append(from, d)
 	}
+	return from
 }
 
 // leaves says what it takes that a partition leaves its table: foreign keys

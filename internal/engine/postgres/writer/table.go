@@ -85,9 +85,9 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 	out := []*order.Action{a}
 	var settled *order.Action
 	if partition {
-		w.fromDefault(c, a)
+		defaults := w.fromDefault(c, a)
 		out = append(out, family.OwnOfCopies(c)...)
-		if settled = w.settle(c, a); settled != nil {
+		if settled = w.settle(c, a, defaults...); settled != nil {
 			out = append(out, settled)
 		}
 	}
@@ -165,8 +165,8 @@ func (w *Writer) alterTable(c *order.Change) ([]*order.Action, bool) {
 	if to, comes := family.RecastAbove(c, c.Desired, c.Source); !ok && comes {
 		above, ok = to, true
 	}
-	if ok && above != c.Source.Ref() {
-		return nil, false // it goes with its root
+	if ok && above != c.Source.Ref() || family.RebuiltAbove(c, c.Actual, c.Target) || family.RebuiltAbove(c, c.Desired, c.Source) {
+		return nil, false // it goes with its root, or its rows settle anew
 	}
 	if ok {
 		return w.recastTable(c), true
@@ -317,7 +317,7 @@ func (w *Writer) rebind(c *order.Change) []*order.Action {
 	}
 	where := family.Elsewhere(c, was)
 	for _, p := range was.List("partition of") {
-		a := steps.AccessExclusive.Takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), rowsPutAside(o.Ref()), leftParents(o.Ref())},
+		a := steps.AccessExclusive.Takes(&order.Action{About: o.Ref(), Title: "detach partition " + o.Name, Makes: []catalog.Ref{o.Ref(), placeFree(o.Ref()), leftParents(o.Ref())},
 			SQL: []string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", p, qualified(o))}})
 		steps.AlsoLocks(a, steps.AccessExclusive, was)
 		leaves(c, was, a)

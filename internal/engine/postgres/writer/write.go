@@ -127,7 +127,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	if o.Kind == catalog.Table {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of " + steps.Title(o), Ask: rows.Any(o)}}
 		out = append(out, w.ownedGo(c, o, "", a)...)
-		dropPartition(c, a)
+		out = append(out, dropPartition(c, a)...)
 	}
 	switch {
 	case o.Kind == vocab.Subscription:
@@ -151,29 +151,37 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 
 // dropPartition is what is different for a table that is a partition of one
 // that stays.
-func dropPartition(c *order.Change, drop *order.Action) {
+func dropPartition(c *order.Change, drop *order.Action) []*order.Action {
 	o := c.Target
 	parent := family.ParentTable(c.Actual, o)
 	if parent == nil {
-		return
+		return nil
+	}
+	if top := family.Goes(c, o); top != nil && top != o { // its rows wait with those of the whole
+		drop.After, drop.Risks, drop.Late = append(drop.After, rowsWait(top.Ref())), nil, false
+		return nil
 	}
 	if leaves(c, o, drop) {
 		drop.SQL = append([]string{fmt.Sprintf("ALTER TABLE %s DETACH PARTITION %s;", qualified(parent), qualified(o))}, drop.SQL...)
 	}
 	if list, _ := family.Settlers(c, parent); len(list) == 0 {
-		return
+		return nil
 	}
 	drop.Late = false // others may want its place
-	drop.Makes = append(drop.Makes, rowsPutAside(o.Ref()))
-	if where := family.Elsewhere(c, o); where != "" {
-		drop.SQL = append(takeAside(o, settledName(o, nil), where), drop.SQL...)
-		drop.Note = "Its rows get into the partitions that take them."
-		for i, r := range drop.Risks {
-			if r.Kind == order.Loss {
-				drop.Risks[i].Text, drop.Risks[i].Ask = "rows of "+steps.Title(o)+" that no other partition takes", rows.Placeless(o, where)
-			}
+	drop.Makes = append(drop.Makes, placeFree(o.Ref()))
+	where := family.Elsewhere(c, o)
+	if where == "" {
+		return nil
+	}
+	drop.Note = "Its rows get into the partitions that take them."
+	drop.After = append(drop.After, rowsWait(o.Ref()))
+	for i, r := range drop.Risks {
+		if r.Kind == order.Loss {
+			drop.Risks[i].Text, drop.Risks[i].Ask = "rows of "+steps.Title(o)+" that no other partition takes", rows.Placeless(o, where)
 		}
 	}
+	aside := &order.Action{About: o.Ref(), Title: "let the rows of partition " + o.Name + " wait", Makes: []catalog.Ref{rowsWait(o.Ref())}, SQL: takeAside(o, settledName(o, nil), where)}
+	return []*order.Action{aside}
 }
 
 // ownedGo says that the sequences of a table, or of one column, go with it, and
