@@ -396,7 +396,7 @@ func (p pen) typ(t string) string {
 	if p.engine == "mysql" {
 		m = map[string]string{"int": "INT", "big": "BIGINT", "real": "DOUBLE", "text": "VARCHAR(40)"}
 		if p.maybe() {
-			m = map[string]string{"int": "INTEGER(9)", "big": "INT8", "real": "DOUBLE PRECISION", "text": "CHARACTER VARYING(40)"}
+			m = map[string]string{"int": "INTEGER(11)", "big": "INT8", "real": "DOUBLE PRECISION", "text": "CHARACTER VARYING(40)"}
 		}
 	}
 	if p.engine == "postgres" && p.maybe() {

@@ -102,58 +102,21 @@ func (w *Writer) asideAndBack(c *order.Change, it *compare.Item) []*order.Action
 	}
 	if c.RebuildsFact(it, "type") && it.Property("type") == nil && !family.FromParent(col) {
 		one := []catalog.Ref{ref.Of("type")}
-		form := waitingForm(c, o, was)
-		away := step("keep the values as "+form.typ, "TYPE "+form.typ+" USING "+form.away, one, nil)
-		back := step("put back the type", "TYPE "+withCollation(col)+" USING "+form.back, nil, one)
+		form := convert.Waiting(c.Actual, was, asideFor("array", was.Name, o.Schema, o.Name, was.Name))
+		away := step("keep the values as "+form.Type, "TYPE "+form.Type+" USING "+form.Away, one, nil)
+		back := step("put back the type", "TYPE "+withCollation(col)+" USING "+form.Back, nil, one)
 		away.Prefix, back.Prefix, back.Sequel = alterPrefix(o), alterPrefix(o), away
 		// What stands on the column comes down: it is something else meanwhile.
 		away.Effects, back.Effects = w.retyped(c, ref, catalog.AspectRowType), w.retyped(c, ref, catalog.AspectRowType)
 		away.Risks = []order.Risk{{Kind: order.Rewrite, On: ref, Text: "the table is copied while everything on it waits"}}
 		back.Risks = slices.Clone(away.Risks)
-		if form.make != "" { // it takes a function
-			back.SQL = []string{form.make, back.Prefix + " " + back.Clauses[0] + ";", form.drop}
+		if form.Make != "" { // it takes a function
+			back.SQL = []string{form.Make, back.Prefix + " " + back.Clauses[0] + ";", form.Drop}
 			back.Prefix, back.Clauses = "", nil
 		}
 		out = append(out, away, back)
 	}
 	return out
-}
-
-// form is how values wait while their type is made anew.
-type form struct {
-	typ, away, back string
-	make, drop      string // a function that the way back takes
-}
-
-// waitingForm finds the form for a column. Values of a row type wait as JSON, by
-// the names of their attributes, which may change their types and order
-// meanwhile; all else as text.
-func waitingForm(c *order.Change, o, col *catalog.Object) form {
-	typ, name := col.Text("type"), quote(col.Name)
-	base, _, array := splitType(typ)
-	rowType := userType(c.Actual, base, kindComposite) != nil || relationNamed(c.Actual, base) != nil
-	switch {
-	case rowType && array:
-		f := "pg_temp." + asideFor("array", col.Name, o.Schema, o.Name, col.Name)
-		return form{typ: "json", away: "to_json(" + name + ")", back: f + "(" + name + ")",
-			make: fmt.Sprintf("CREATE FUNCTION %s(json) RETURNS %s LANGUAGE sql AS $f$ SELECT coalesce(array_agg(CASE WHEN json_typeof(v) <> 'null' THEN json_populate_record(NULL::%s, v) END ORDER BY n), '{}') FROM json_array_elements($1) WITH ORDINALITY AS e(v, n) WHERE $1 IS NOT NULL HAVING $1 IS NOT NULL $f$;", f, typ, base),
-			drop: fmt.Sprintf("DROP FUNCTION %s(json);", f)}
-	case rowType:
-		return form{typ: "json", away: "to_json(" + name + ")", back: fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN json_populate_record(NULL::%s, %[1]s) END", name, base)}
-	case strings.HasSuffix(typ, "[]"):
-		return form{typ: "text[]", away: name + "::text[]", back: name + "::" + typ}
-	}
-	return form{typ: "text", away: name + "::text", back: name + "::" + typ}
-}
-
-// relationNamed is the table or view whose rows are of a type.
-func relationNamed(cat *catalog.Catalog, typ string) *catalog.Object {
-	for _, o := range cat.Objects {
-		if o.Space == "relation" && (steps.IsRelation(o.Kind)) && qualified(o) == typ {
-			return o
-		}
-	}
-	return nil
 }
 
 // retyped is what it reaches that a column changes its type: who needs the
@@ -546,6 +509,20 @@ func (w *Writer) columnFacts(c *order.Change, it *compare.Item, b *columnChange)
 	}
 }
 
+// notNullComes tells whether a parent gets the NOT NULL of a column: it comes here
+// when it comes there.
+func notNullComes(c *order.Change, it *compare.Item) bool {
+	_, keeps, _ := family.ParentChange(c)
+	return slices.ContainsFunc(keeps, func(name string) bool {
+		before, after := family.Named(c.Actual, name), family.Named(c.Desired, name)
+		if before == nil || after == nil {
+			return false
+		}
+		was, now := before.Part(catalog.Column, it.Target.Key()), after.Part(catalog.Column, it.Target.Key())
+		return was != nil && now != nil && !was.Has("not null") && now.Has("not null")
+	})
+}
+
 // notNullAbove tells whether a parent has the NOT NULL of a column as well: it
 // goes here when it goes there.
 func notNullAbove(c *order.Change, it *compare.Item) bool {
@@ -563,6 +540,9 @@ func (w *Writer) nullability(c *order.Change, b *columnChange, it *compare.Item,
 		b.clause("nullability", "DROP NOT NULL")
 		return
 	case !now:
+		return
+	}
+	if b.fromParent && notNullComes(c, it) {
 		return
 	}
 	a := b.clause("nullability", "SET NOT NULL")

@@ -1,6 +1,7 @@
 package writer
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -62,6 +63,9 @@ func (w *Writer) leftovers(c *order.Change) (out []*order.Action, there map[*cat
 			}
 		}
 	}
+	if leaves, _, _ := family.ParentChange(c); len(leaves) > 0 {
+		out = append(out, notNullNames(c)...)
+	}
 	for _, left := range family.Kept(c) {
 		var own *catalog.Object
 		for _, p := range o.PartsOf(left.Kind) {
@@ -103,6 +107,27 @@ func (w *Writer) statesBelow(c *order.Change, p *catalog.Object) []string {
 		if clone := o.Part(p.Kind, p.Key()); clone != nil && clone.Has("clone") && clone.Text("enabled") != p.Text("enabled") {
 			out = append(out, stateSQL(o, clone)...)
 		}
+	}
+	return out
+}
+
+// notNullNames gives NOT NULLs that a table has left over of former parents the
+// names they shall have (PostgreSQL 18: they have their parents').
+func notNullNames(c *order.Change) []*order.Action {
+	o := c.Source
+	var out []*order.Action
+	for _, col := range o.PartsOf(catalog.Column) {
+		was := c.Target.Part(catalog.Column, col.Key())
+		if was == nil || !was.Has("inherited not null name") || !col.Has("not null") || family.FromParent(col) {
+			continue
+		}
+		name := cmp.Or(col.Text("not null name"), vocab.NotNullName(o.Name, col.Name))
+		if name == was.Text("inherited not null name") {
+			continue
+		}
+		ref := o.PartRef(col)
+		out = append(out, &order.Action{About: ref, Title: fmt.Sprintf("change the name of the NOT NULL of column %s of table %s", col.Name, o.Name), Makes: []catalog.Ref{ref.Of("not null name")}, After: []catalog.Ref{leftParents(o.Ref())},
+			SQL: []string{fmt.Sprintf("%s RENAME CONSTRAINT %s TO %s;", alterPrefix(o), quote(was.Text("inherited not null name")), quote(name))}})
 	}
 	return out
 }
