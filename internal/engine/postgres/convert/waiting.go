@@ -28,7 +28,7 @@ func Waiting(actual *catalog.Catalog, col *catalog.Object, function string) Form
 			tag = fmt.Sprintf("$f%d$", n)
 		}
 		return Form{Type: "json", Away: "to_json(" + name + ")", Back: f + "(" + name + ")",
-			Make: fmt.Sprintf("CREATE FUNCTION %s(json) RETURNS %s LANGUAGE sql AS %[4]s SELECT coalesce(array_agg(CASE WHEN json_typeof(v) <> 'null' THEN json_populate_record(NULL::%s, v) END ORDER BY n), '{}') FROM json_array_elements($1) WITH ORDINALITY AS e(v, n) WHERE $1 IS NOT NULL HAVING $1 IS NOT NULL %[4]s;", f, typ, base, tag),
+			Make: fmt.Sprintf("CREATE FUNCTION %s(json) RETURNS %s LANGUAGE sql AS %[4]s SELECT coalesce(array_agg(CASE WHEN json_typeof(v) <> 'null' THEN json_populate_record(NULL::%[3]s, v) END ORDER BY n), '{}') FROM json_array_elements($1) WITH ORDINALITY AS e(v, n) WHERE $1 IS NOT NULL HAVING $1 IS NOT NULL %[4]s;", f, typ, base, tag),
 			Drop: fmt.Sprintf("DROP FUNCTION %s(json);", f)}
 	case rowType:
 		return Form{Type: "json", Away: "to_json(" + name + ")", Back: fmt.Sprintf("CASE WHEN %s IS NOT NULL THEN json_populate_record(NULL::%s, %[1]s) END", name, base)}
