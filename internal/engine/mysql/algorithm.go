@@ -48,6 +48,9 @@ func knowsInstant(c *catalog.Catalog) bool {
 
 // takes notes how the newest clause of a list is carried out.
 func (ch *change) takes(list []string, how algorithm) {
+	if how == inplace && indexedVirtual(ch.Target) {
+		how = copied
+	}
 	if len(list) > 0 {
 		ch.how[list[len(list)-1]] = how
 	}
@@ -84,6 +87,23 @@ func hashedKey(o, p *catalog.Object) bool {
 		col := o.Part(catalog.Column, name)
 		return col != nil && (strings.HasSuffix(col.Text("type"), "text") || strings.HasSuffix(col.Text("type"), "blob"))
 	})
+}
+
+// indexedVirtual tells whether a table has an index on a column that is computed
+// when read: then columns neither come nor go at once, and nothing is built anew
+// beside others.
+func indexedVirtual(o *catalog.Object) bool {
+	return slices.ContainsFunc(o.PartsOf(catalog.Index), func(p *catalog.Object) bool {
+		return slices.ContainsFunc(p.List("columns"), func(name string) bool {
+			col := o.Part(catalog.Column, name)
+			return col != nil && col.Text("generated") == "virtual"
+		})
+	})
+}
+
+// computes tells whether a table has a column that is computed.
+func computes(o *catalog.Object) bool {
+	return slices.ContainsFunc(o.PartsOf(catalog.Column), func(p *catalog.Object) bool { return p.Has("generated") })
 }
 
 // hasVirtual tells whether a table has a column that is computed when read.

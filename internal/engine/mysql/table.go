@@ -377,6 +377,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 		}
 	}
 	anew := ch.Property("engine") != nil && (ch.Target.Has("option KEY_BLOCK_SIZE") || ch.Source.Has("option KEY_BLOCK_SIZE")) && (it.Kind() == catalog.Index || it.Kind() == catalog.PrimaryKey) // which the keys would take over
+	anew = anew || it.Kind() == catalog.Index && it.Target != nil && it.Source != nil && ch.onColumnAnew(it.Source)
 	switch {
 	case it.Target == nil:
 		add(it.Source)
@@ -433,7 +434,9 @@ func (w *Writer) columns(ch *change) {
 			if it.Source == nil {
 				ref := was.PartRef(it.Target)
 				ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(it.Target.Name))
-				ch.apart[ch.drops[len(ch.drops)-1]] = it.Target.Text("generated") == "virtual"
+				if ch.apart[ch.drops[len(ch.drops)-1]] = it.Target.Text("generated") == "virtual"; indexedVirtual(ch.Target) && !ch.apart[ch.drops[len(ch.drops)-1]] {
+					ch.copied(ch.drops)
+				}
 				ch.action.Removes = append(ch.action.Removes, ref)
 				ch.addTitle("drop column %s", it.Target.Name)
 				if it.Target.Text("generated") != "virtual" && !it.Target.Has("generated") {
@@ -528,7 +531,7 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	if col.Text("generated") == "virtual" {
 		ch.apart[ch.columns[len(ch.columns)-1]] = true
 	}
-	if def := strings.ToLower(col.Text("default")); col.Text("generated") == "stored" || col.Has("auto increment") || place != "" && hasVirtual(ch.Target) || strings.Contains(def, "(") && !strings.HasPrefix(def, "current_timestamp") {
+	if def := strings.ToLower(col.Text("default")); col.Text("generated") == "stored" || col.Has("auto increment") || place != "" && hasVirtual(ch.Target) || indexedVirtual(ch.Target) && !col.Has("generated") || strings.Contains(def, "(") && !strings.HasPrefix(def, "current_timestamp") {
 		ch.copied(ch.columns)
 	}
 }
@@ -555,7 +558,7 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		ch.anew(was, col, place, fmt.Sprintf("every value of column %s of table %s, which cannot become %s", col.Name, ch.Source.Name, col.Text("type")), w.anyValue(ch.Change, ch.Target, was))
 		return
 	}
-	if (col.Has("generated") != was.Has("generated") || col.Has("generated") && it.Property("expression") != nil || it.Property("generated") != nil) && it.Status == compare.Differs && (col.Text("generated") == "virtual" || was.Text("generated") == "virtual") {
+	if it.Status == compare.Differs && comesAnew(was, col) {
 		// Virtual and stored columns cannot become each other in place.
 		loss := ""
 		if !was.Has("generated") {
@@ -581,11 +584,13 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		} else {
 			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
-		ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]]))
+		if ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]])); computes(ch.Target) {
+			ch.copied(ch.columns)
+		}
 	} else if it.Property("not null") != nil {
 		ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]]))
 	}
-	if col.Text("generated") == "stored" || it.Property("auto increment") != nil || it.Property("compressed") != nil || it.Property("generated") != nil {
+	if col.Text("generated") == "virtual" && indexedVirtual(ch.Target) || col.Text("generated") == "stored" || it.Property("auto increment") != nil || it.Property("compressed") != nil || it.Property("generated") != nil {
 		ch.copied(ch.columns)
 	}
 	if it.Property("check") != nil && col.Has("check") {
@@ -610,6 +615,21 @@ func (ch *change) retypes(was, col *catalog.Object) {
 	default:
 		ch.copied(ch.columns)
 	}
+}
+
+// comesAnew tells whether a column must go and come again: virtual ones and others
+// cannot become each other (MariaDB: Generated Columns).
+func comesAnew(was, col *catalog.Object) bool {
+	return (was.Text("generated") == "virtual") != (col.Text("generated") == "virtual") || !was.Has("generated") && !col.Has("generated") && convert.Between(was, col).Impossible
+}
+
+// onColumnAnew tells whether a key is on a column that comes anew, with which it
+// would go.
+func (ch *change) onColumnAnew(key *catalog.Object) bool {
+	return slices.ContainsFunc(key.List("columns"), func(name string) bool {
+		was, col := ch.Target.Part(catalog.Column, name), ch.Source.Part(catalog.Column, name)
+		return was != nil && col != nil && comesAnew(was, col)
+	})
 }
 
 // anew drops a column and adds it again where it stood.

@@ -65,3 +65,12 @@ CREATE TABLE visit (id int PRIMARY KEY, note varchar(4), dues decimal(12, 4), na
 INSERT INTO visit VALUES (1, 'too long to keep', 1.2345, 'Anna', 'ferry', '2024-07-01 12:00:00', '2024-07-01 12:00:00'), (2, NULL, NULL, '🚤', 'tanker', NULL, NULL);
 --- loss
 --- keep SELECT id, dues, name, kind, at, slot FROM visit ORDER BY id
+--- case computed otherwise, and no longer, under indexes
+--- target
+CREATE TABLE visit (id int PRIMARY KEY, a int, v int AS (a + 1) VIRTUAL, w int AS (a + 2) VIRTUAL, s int AS (a + 3) STORED, p int, KEY kv (v), KEY kw (w, a), UNIQUE KEY ks (s), KEY kp (p));
+--- source
+CREATE TABLE visit (id int PRIMARY KEY, a int, v int AS (a + 5) VIRTUAL, w int, s int AS (a + 4) STORED, p int AS (a * 2) VIRTUAL, KEY kv (v), KEY kw (w, a), UNIQUE KEY ks (s), KEY kp (p));
+--- rows
+INSERT INTO visit (id, a) VALUES (1, 4);
+--- loss
+--- keep SELECT a FROM visit

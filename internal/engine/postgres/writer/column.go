@@ -603,6 +603,7 @@ func (w *Writer) fillNulls(c *order.Change, b *columnChange, was *catalog.Object
 		steps.AccessExclusive.Takes(up)
 		up.SQL = []string{fmt.Sprintf("%s ALTER COLUMN %s TYPE %s USING coalesce(%s, %s);", alterPrefix(b.o), quote(col.Name), withCollation(col), quote(col.Name), value)}
 		up.Risks = []order.Risk{{Kind: order.Rewrite, On: b.ref, Text: "the table is copied, so that no trigger, rule or policy sees its rows change"}}
+		up.Effects = append(up.Effects, w.retyped(c, b.ref, catalog.AspectType)...) // to the server it is a change of type
 	}
 	up.Fills = []order.Fill{{On: b.ref, Value: value, Ask: nullQuestion(b.was, was)}}
 	if q := nullQuestion(b.was, was); q != nil { // the value itself may be none, or not to be had
