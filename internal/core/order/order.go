@@ -183,6 +183,21 @@ type Change struct {
 	Desired, Actual *catalog.Catalog
 	// Groups are the groups of facts that were asked for.
 	Groups map[string]bool
+	// Memory keeps what a writer works out once for all changes of a plan; nil
+	// where there is no plan.
+	Memory map[any]any
+}
+
+// Remember is what f answers, worked out once for all changes of a plan.
+func Remember[T any](c *Change, key any, f func() T) T {
+	if v, ok := c.Memory[key]; ok {
+		return v.(T)
+	}
+	v := f()
+	if c.Memory != nil {
+		c.Memory[key] = v
+	}
+	return v
 }
 
 // Keeps tells whether a part of the target is in the desired structure with
@@ -447,7 +462,7 @@ func Losses(cmp *compare.Comparison, w Writer) map[*compare.Item][]Risk {
 	out := map[*compare.Item][]Risk{}
 	all := choose.All(cmp)
 	desired := all.Target()
-	b := &builder{w: w, desired: desired, actual: cmp.Target, groups: cmp.Options.Groups, rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
+	b := &builder{w: w, desired: desired, actual: cmp.Target, groups: cmp.Options.Groups, rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
 	for _, it := range cmp.Differences() {
 		way := it
 		if it.Partial {
@@ -491,7 +506,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 	first, desired, actual := renamed(desired, actual, w)
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
-	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}}
+	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
 	var ordered []*Action
 	for {
 		actions := b.actions(cmp)
@@ -641,6 +656,7 @@ type builder struct {
 	users                      map[catalog.Ref][]user
 	groups                     map[string]bool
 	rebuildObject, rebuildPart map[catalog.Ref]bool
+	memory                     map[any]any
 }
 
 // actions asks the writer for every difference, then takes down whatever
@@ -702,7 +718,7 @@ func (b *builder) actions(cmp *compare.Comparison) []*Action {
 }
 
 func (b *builder) write(it *compare.Item) []*Action {
-	c := &Change{Item: it, Rebuild: b.rebuildPart, Desired: b.desired, Actual: b.actual, Groups: b.groups}
+	c := &Change{Item: it, Rebuild: b.rebuildPart, Desired: b.desired, Actual: b.actual, Groups: b.groups, Memory: b.memory}
 	switch {
 	case it.Target == nil:
 		return b.w.Create(c)

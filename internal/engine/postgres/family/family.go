@@ -10,6 +10,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -24,8 +25,12 @@ func ParentNames(o *catalog.Object) []string {
 
 // Named is the table of a vocab.Qualified name.
 func Named(cat *catalog.Catalog, name string) *catalog.Object {
-	for _, o := range cat.Objects {
-		if vocab.IsTable(o.Kind) && vocab.Qualified(o) == name {
+	toks := sqltext.Significant(vocab.Dialect, name)
+	if len(toks) != 3 {
+		return nil
+	}
+	for _, kind := range []catalog.Kind{catalog.Table, vocab.ForeignTable} {
+		if o := cat.Find(catalog.Ref{Kind: kind, Schema: toks[0].Name(), Name: toks[2].Name()}); o != nil {
 			return o
 		}
 	}

@@ -13,6 +13,41 @@ import (
 // are new, and those whose bound changes. The second answer is what their rows
 // meet; "" for one that takes what no other does.
 func Settlers(c *order.Change, parent *catalog.Object) (list []*catalog.Object, takes []string) {
+	s := order.Remember(c, once{"settlers", parent.Ref(), nil}, func() settlers {
+		list, takes := findSettlers(c, parent)
+		return settlers{list, takes}
+	})
+	return s.list, s.takes
+}
+
+type settlers struct {
+	list  []*catalog.Object
+	takes []string
+}
+
+// once is a key of what is worked out once for a plan: of a table, or of a whole
+// catalog.
+type once struct {
+	what string
+	on   catalog.Ref
+	in   *catalog.Catalog
+}
+
+// Partitions are the partitions of a table in one of the catalogs.
+func Partitions(c *order.Change, in *catalog.Catalog, parent *catalog.Object) []*catalog.Object {
+	all := order.Remember(c, once{"partitions", catalog.Ref{}, in}, func() map[catalog.Ref][]*catalog.Object {
+		m := map[catalog.Ref][]*catalog.Object{}
+		for _, o := range in.Objects {
+			if up := ParentTable(in, o); up != nil {
+				m[up.Ref()] = append(m[up.Ref()], o)
+			}
+		}
+		return m
+	})
+	return all[parent.Ref()]
+}
+
+func findSettlers(c *order.Change, parent *catalog.Object) (list []*catalog.Object, takes []string) {
 	before, now := c.Actual.Find(parent.Ref()), c.Desired.Find(parent.Ref())
 	if before == nil || now == nil || Recast(c, parent.Ref()) {
 		return nil, nil
@@ -20,8 +55,8 @@ func Settlers(c *order.Change, parent *catalog.Object) (list []*catalog.Object, 
 	if _, ok := RecastAbove(c, c.Desired, now); ok {
 		return nil, nil
 	}
-	for _, o := range c.Desired.Objects {
-		if up := ParentTable(c.Desired, o); up == nil || up.Ref() != parent.Ref() || o.Kind != catalog.Table {
+	for _, o := range Partitions(c, c.Desired, parent) {
+		if o.Kind != catalog.Table {
 			continue
 		}
 		if was := c.Actual.Find(o.Ref()); was != nil && !Rebuilt(c, o.Ref()) && (was.Text("partition bound") == o.Text("partition bound") || !was.Has("partition of")) {
@@ -52,9 +87,13 @@ func AnyOf(conditions []string) string {
 // Leavers are the partitions of a table whose rows may have to settle
 // elsewhere: those that go, and those that get another bound.
 func Leavers(c *order.Change, parent *catalog.Object) []*catalog.Object {
+	return order.Remember(c, once{"leavers", parent.Ref(), nil}, func() []*catalog.Object { return findLeavers(c, parent) })
+}
+
+func findLeavers(c *order.Change, parent *catalog.Object) []*catalog.Object {
 	var out []*catalog.Object
-	for _, was := range c.Actual.Objects {
-		if up := ParentTable(c.Actual, was); up == nil || up.Ref() != parent.Ref() || was.Kind != catalog.Table {
+	for _, was := range Partitions(c, c.Actual, parent) {
+		if was.Kind != catalog.Table {
 			continue
 		}
 		now := c.Desired.Find(was.Ref())
@@ -68,6 +107,10 @@ func Leavers(c *order.Change, parent *catalog.Object) []*catalog.Object {
 // Elsewhere is what rows of a partition meet that have a place in another one;
 // "" where there is none, or where they cannot be moved as they are.
 func Elsewhere(c *order.Change, was *catalog.Object) string {
+	return order.Remember(c, once{"elsewhere", was.Ref(), nil}, func() string { return findElsewhere(c, was) })
+}
+
+func findElsewhere(c *order.Change, was *catalog.Object) string {
 	parent := ParentTable(c.Actual, was)
 	if parent == nil || !Moves(c, parent) {
 		return ""
@@ -115,7 +158,11 @@ type Reference struct{ Table, Key *catalog.Object }
 
 // Referring are the foreign keys that refer to a table or one it is a
 // partition of.
-func Referring(cat *catalog.Catalog, o *catalog.Object) []Reference {
+func Referring(c *order.Change, cat *catalog.Catalog, o *catalog.Object) []Reference {
+	return order.Remember(c, once{"referring", o.Ref(), cat}, func() []Reference { return findReferring(cat, o) })
+}
+
+func findReferring(cat *catalog.Catalog, o *catalog.Object) []Reference {
 	up := map[*catalog.Object]bool{}
 	for ; o != nil && !up[o]; o = ParentTable(cat, o) {
 		up[o] = true

@@ -98,9 +98,9 @@ func OwnerAndGrants(c *order.Change) []string {
 	return out
 }
 
-// DefaultWords are the kinds of things that default privileges are for
+// defaultWords are the kinds of things that default privileges are for
 // (PostgreSQL: ALTER DEFAULT PRIVILEGES).
-var DefaultWords = map[catalog.Kind]string{catalog.Table: "TABLES", catalog.View: "TABLES", vocab.MatView: "TABLES", vocab.ForeignTable: "TABLES", catalog.Sequence: "SEQUENCES",
+var defaultWords = map[catalog.Kind]string{catalog.Table: "TABLES", catalog.View: "TABLES", vocab.MatView: "TABLES", vocab.ForeignTable: "TABLES", catalog.Sequence: "SEQUENCES",
 	catalog.Routine: "FUNCTIONS", catalog.Enum: "TYPES", vocab.Domain: "TYPES", vocab.Composite: "TYPES", vocab.Range: "TYPES", catalog.Schema: "SCHEMAS"}
 
 // ByDefault lists what default privileges may give others on a thing that is
@@ -108,16 +108,24 @@ var DefaultWords = map[catalog.Kind]string{catalog.Table: "TABLES", catalog.View
 func ByDefault(c *order.Change) []string {
 	o := c.Source
 	var out []string
-	for _, cat := range []*catalog.Catalog{c.Actual, c.Desired} {
-		for _, d := range cat.Objects {
-			if d.Kind != vocab.DefaultRights || d.Text("on") != DefaultWords[o.Kind] || d.Has("schema") && d.Text("schema") != o.Schema {
-				continue
-			}
-			for _, g := range d.List("rights") {
-				who, _, _ := strings.Cut(g, ": ")
-				if all := who + ": ALL"; who != vocab.TheOwner && who != vocab.Everybody && !slices.Contains(out, all) {
-					out = append(out, all)
+	given := order.Remember(c, "default privileges", func() (list []*catalog.Object) {
+		for _, cat := range []*catalog.Catalog{c.Actual, c.Desired} {
+			for _, d := range cat.Objects {
+				if d.Kind == vocab.DefaultRights {
+					list = append(list, d)
 				}
+			}
+		}
+		return list
+	})
+	for _, d := range given {
+		if d.Text("on") != defaultWords[o.Kind] || d.Has("schema") && d.Text("schema") != o.Schema {
+			continue
+		}
+		for _, g := range d.List("rights") {
+			who, _, _ := strings.Cut(g, ": ")
+			if all := who + ": ALL"; who != vocab.TheOwner && who != vocab.Everybody && !slices.Contains(out, all) {
+				out = append(out, all)
 			}
 		}
 	}

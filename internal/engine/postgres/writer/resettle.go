@@ -83,9 +83,12 @@ func (w *Writer) settle(c *order.Change, after *order.Action, defaults ...*catal
 	if len(a.SQL) == 0 {
 		return nil
 	}
-	for _, below := range c.Desired.Objects { // its own partitions take them
-		if below != o && slices.Contains(family.Upwards(c.Desired, below.List("partition of")), o) {
-			a.After = append(a.After, below.Ref())
+	for below, seen := family.Partitions(c, c.Desired, o), map[catalog.Ref]bool{}; len(below) > 0; { // its own partitions take them
+		next := below[0]
+		if below = below[1:]; !seen[next.Ref()] {
+			seen[next.Ref()] = true
+			a.After = append(a.After, next.Ref())
+			below = append(slices.Clone(below), family.Partitions(c, c.Desired, next)...)
 		}
 	}
 	a.SQL = quietly(standing(c, o), a.SQL...)
@@ -119,13 +122,12 @@ func (w *Writer) fromDefault(c *order.Change, a *order.Action) (from []*catalog.
 	if at < 0 {
 		return nil
 	}
-	for _, d := range c.Actual.Objects {
-		up := family.ParentTable(c.Actual, d)
+	for _, d := range family.Partitions(c, c.Actual, was) {
 		now := c.Desired.Find(d.Ref())
-		if up != was || d.Text("partition bound") != "DEFAULT" || now == nil || now.Text("partition bound") != "DEFAULT" || !family.Moves(c, was) || d.Kind != catalog.Table {
+		if d.Text("partition bound") != "DEFAULT" || now == nil || now.Text("partition bound") != "DEFAULT" || !family.Moves(c, was) || d.Kind != catalog.Table {
 			continue
 		}
-		if by := family.Referring(c.Actual, d); len(by) > 0 { // to delete there would reach them
+		if by := family.Referring(c, c.Actual, d); len(by) > 0 { // to delete there would reach them
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: fmt.Sprintf("fails when a row of the default partition belongs into it, as %s refers to them", by[0].Table.Name), Ask: rows.Meeting(d, takes[at], "belong into it")})
 			continue
 		}
@@ -147,7 +149,7 @@ func leaves(c *order.Change, was *catalog.Object, a *order.Action) bool {
 	if parent == nil {
 		return false
 	}
-	by := family.Referring(c.Actual, parent)
+	by := family.Referring(c, c.Actual, parent)
 	for _, r := range by {
 		a.Locks = append(a.Locks, steps.AccessExclusive.On(r.Table.Ref()))
 		if c.Desired.Resolve(r.Table.PartRef(r.Key)) != nil {
