@@ -287,3 +287,16 @@ func TestClientWords(t *testing.T) {
 		}
 	}
 }
+
+// TestWithoutCounter: only the table's own counter is none of its structure.
+func TestWithoutCounter(t *testing.T) {
+	for text, want := range map[string]string{
+		"CREATE TABLE `t` (\n  `id` int\n) ENGINE=InnoDB AUTO_INCREMENT=5 DEFAULT CHARSET=latin1":                 "CREATE TABLE `t` (\n  `id` int\n) ENGINE=InnoDB DEFAULT CHARSET=latin1",
+		"CREATE TABLE `t` (\n  `id` int COMMENT ' AUTO_INCREMENT=7'\n) ENGINE=InnoDB COMMENT=' AUTO_INCREMENT=8'": "CREATE TABLE `t` (\n  `id` int COMMENT ' AUTO_INCREMENT=7'\n) ENGINE=InnoDB COMMENT=' AUTO_INCREMENT=8'",
+		"CREATE SEQUENCE `s`": "CREATE SEQUENCE `s`",
+	} {
+		if got := reader.WithoutCounter(text); got != want {
+			t.Errorf("%s\n got %s", text, got)
+		}
+	}
+}
