@@ -171,6 +171,52 @@ func TestServersOfAllKinds(t *testing.T) {
 	}
 }
 
+// TestNamesInOtherLetters: one server keeps the names of tables in lower case,
+// the other as they were written, and each is brought in line with the other.
+// The servers' dumps then say the same in all but letters, and bodies run.
+func TestNamesInOtherLetters(t *testing.T) {
+	t.Parallel()
+	folds := &mariaServer{name: "maria-letters", options: []string{"--lower-case-table-names=1"}}
+	if err := folds.start(); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(folds.stop)
+	lower := func(lines []string) []string { // they are in the order of letters
+		out := strings.Split(strings.ToLower(strings.Join(lines, "\x00")), "\x00")
+		slices.Sort(out)
+		return out
+	}
+	c := readPairs(t, "testdata/mariadb/letters.sql")[0]
+	for name, sides := range map[string][2]mariaPlaces{"from folded": {{folds}, {mariadb(t)}}, "to folded": {{mariadb(t)}, {folds}}} {
+		for _, how := range [][]string{nil, {"--avoid-blocking"}} {
+			t.Run(fmt.Sprint(name, how), func(t *testing.T) {
+				dir, p := t.TempDir(), sides[1]
+				source, target := sides[0].make(t, c.source), p.make(t, c.target+c.rows)
+				kept := p.ask(t, target, c.keep[0])
+				want(t, 0, dir, append([]string{"script", source, target, "--may-lose", "table:gone", "-o", "up.sql"}, how...)...)
+				if out, err := p.client(target, filepath.Join(dir, "up.sql")); err != nil {
+					t.Fatalf("the script stopped: %v\n%s", err, out)
+				}
+				if d := firstDifference(lower(sides[0].dump(t, source)), lower(p.dump(t, target))); d != "" {
+					t.Error(d)
+				}
+				if now := p.ask(t, target, c.keep[0]); now != kept {
+					t.Errorf("rows were\n%s\nand are\n%s", kept, now)
+				}
+				p.ask(t, target, "INSERT INTO "+map[bool]string{true: "ship", false: "Ship"}[name == "from folded"]+" (id) VALUES (1); SELECT Longest(); CALL Count_Ships()")
+				want(t, 0, dir, "compare", source, target)
+				want(t, 0, dir, "compare", target, source)
+				want(t, 0, dir, "capture", source, "-o", "source.json")
+				want(t, 0, dir, "compare", "source.json", target)
+			})
+		}
+	}
+	one, two := mariaPlaces{mariadb(t)}.make(t, "CREATE TABLE Pier (id INT); CREATE TABLE pier (id INT)"), mariaPlaces{folds}.make(t, "")
+	if r := want(t, 2, t.TempDir(), "compare", one, two); !strings.Contains(r.errout, "one name to the target's server") {
+		t.Error(r.errout)
+	}
+}
+
 func TestRandomPairsMariaDB(t *testing.T) {
 	t.Parallel()
 	randomPairs(t, "mysql", mariaPlaces{mariadb(t)}, *randomRuns/2)

@@ -157,6 +157,16 @@ type TextFile struct {
 	Reader io.Reader
 }
 
+// Unifier is an Engine whose servers may compare names otherwise than each other.
+type Unifier interface {
+	// Folds tells whether things of the two sides may be one thing though their
+	// names are written in other letters.
+	Folds(source, target *catalog.Catalog) bool
+	// Unify are both sides with such things known as the target knows them. Both
+	// must have been read whole.
+	Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catalog.Catalog, error)
+}
+
 // TextReader is an Engine that reads a structure from SQL texts.
 type TextReader interface {
 	// ReadText reads all texts together; their order does not matter where

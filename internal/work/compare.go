@@ -82,9 +82,21 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if p.Source.Empty() && !c.EmptySource && len(cats[1].Objects) > 0 {
 		return nil, Refused("empty-source", "there is nothing in the source, %s, so everything in the target would go; give --empty-source if that is meant", p.Source.Label)
 	}
+	unifier, _ := p.Target.Engine.(engine.Unifier)
+	if unifier == nil || cats[0].Engine != cats[1].Engine || !unifier.Folds(cats[0], cats[1]) {
+		unifier = nil
+	} else if c.Extent != Whole {
+		c.Extent = Whole
+		return s.Compare(ctx, source, target, c)
+	}
 	s.Tell(BothRead{cats, p.took})
 	if cats[0].Engine != cats[1].Engine {
 		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))
+	}
+	if unifier != nil {
+		if cats[0], cats[1], err = unifier.Unify(cats[0], cats[1]); err != nil {
+			return nil, Troubled("names", "%w", err)
+		}
 	}
 	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
 		return nil, err

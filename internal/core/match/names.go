@@ -179,8 +179,8 @@ func spelled(c *catalog.Catalog, p catalog.Piece, name string, canonical bool) s
 		return name
 	case bare == name:
 		return was
-	case canonical && bare == was && word(name):
-		return name
+	case canonical && bare == was && word(name), p.Fixed && bare == was && strings.EqualFold(was, name):
+		return name // what needed no quotes needs none in other letters
 	}
 	return c.Spell(name, canonical)
 }

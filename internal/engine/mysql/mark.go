@@ -20,7 +20,12 @@ var rawFacts = []string{"columns", "column order", "parent"}
 // were written.
 func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 	out := match.Copy(c)
-	n := (&naming.Names{Dialect: vocab.Dialect, Thing: sqltext.Token.Name, Column: func(t sqltext.Token) string { return strings.ToLower(t.Name()) },
+	folded := func(t sqltext.Token) string { return strings.ToLower(t.Name()) }
+	thing := sqltext.Token.Name
+	if folding(c) == "1" {
+		thing = folded // a body may have them as it likes
+	}
+	n := (&naming.Names{Dialect: vocab.Dialect, Thing: thing, Column: folded,
 		Relation: []string{"relation"}, Routine: []string{"function", "procedure"}}).Index(out)
 	n.All(func(o, part *catalog.Object, p *catalog.Property) (naming.Context, bool) {
 		in := naming.Context{Own: o}

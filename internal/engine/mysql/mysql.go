@@ -334,14 +334,14 @@ func (d *database) read(ctx context.Context, lazy bool) (*catalog.Catalog, error
 	if f := strings.SplitN(c.Version, "-", 3); len(f) > 1 && f[1] == "MariaDB" {
 		c.Version = f[0] + "-" + f[1] // without the packager's part
 	}
-	var zone, system string
-	if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.time_zone, @@GLOBAL.system_time_zone").Scan(&zone, &system); err != nil {
+	var zone, system, folding string
+	if err := d.conn.QueryRowContext(ctx, "SELECT @@GLOBAL.time_zone, @@GLOBAL.system_time_zone, @@GLOBAL.lower_case_table_names").Scan(&zone, &system, &folding); err != nil {
 		return nil, explain(err)
 	}
 	if zone == "SYSTEM" && (system == "UTC" || system == "GMT") {
 		zone = "+00:00"
 	}
-	c.Settings = map[string]string{timeZone: zone}
+	c.Settings = map[string]string{timeZone: zone, lowerCase: folding}
 	if !d.maria && !strings.HasPrefix(c.Version, "5.") {
 		c.Gaps = append(c.Gaps, catalog.Gap{Kind: catalog.Column, Property: "display width", Why: "the server prints none", Quiet: true})
 	}

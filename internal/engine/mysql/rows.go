@@ -143,6 +143,9 @@ func (w *Writer) refused(c *order.Change, p *catalog.Object) *order.Question {
 // given is the one value that every row gets in a column that comes; false for
 // one that is there, or of which each row gets its own.
 func (w *Writer) given(c *order.Change, name string) (string, bool) {
+	if c.Item == nil || c.Source == nil || c.Target == nil { // nothing comes: the rows are what they are
+		return "", false
+	}
 	col := c.Source.Part(catalog.Column, name)
 	if col == nil || c.Target.Part(catalog.Column, name) != nil || col.Has("generated") || col.Has("auto increment") {
 		return "", false

@@ -394,7 +394,9 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
 	case len(it.Properties) == 1 && it.Property("name") != nil && it.Kind() == catalog.Index:
 		ch.addTitle("rename index %s", it.Target.Name)
-		ch.adds = append(ch.adds, fmt.Sprintf("RENAME INDEX %s TO %s", vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name)))
+		// First: an index that the server added for a foreign key goes by
+		// itself when another can do its work, unless it has a name of ours.
+		ch.adds = slices.Insert(ch.adds, 0, fmt.Sprintf("RENAME INDEX %s TO %s", vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name)))
 		ch.action.Makes = append(ch.action.Makes, ch.Source.PartRef(it.Source))
 	default:
 		drop(it.Target)

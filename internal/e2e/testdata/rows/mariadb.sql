@@ -68,7 +68,7 @@ INSERT INTO vessel VALUES (1, 'Grey Heron', 1.25, '2026-01-01', 70000, 'c', 'x,y
 --- source
 CREATE TABLE vessel (id int, name varchar(5), dues decimal(8,1), seen date, n smallint, k enum('a', 'b'), s set('x'), c varchar(9) CHARACTER SET latin1);
 --- says column name of table vessel: values longer than varchar(5) are cut: 1 of 2 rows holds a value that would change
---- says column dues of table vessel: digits that decimal(8,1) has no room for are lost: 1 of 2 rows
+--- says column dues of table vessel: values that decimal(8,1) cannot hold are changed: 1 of 2 rows
 --- says column seen of table vessel: the time of day is cut off: 1 of 2 rows
 --- says column n of table vessel: values that smallint cannot hold are changed: 1 of 2 rows
 --- says column k of table vessel: rows that hold 'c' lose it: 1 of 2 rows

@@ -142,7 +142,11 @@ func Between(from, to *catalog.Object) Conversion {
 	case f.family == Time && t.family == Time, f.family == Clock && t.family == Clock:
 		return ask(timeLoses(f, t), times(f, t)...)
 	case (f.family == Choice || f.family == Choices) && (t.family == Choice || t.family == Choices):
-		return ask("rows that hold what "+t.base+" no longer has lose it", labels(f, t))
+		what := "what " + t.base + " no longer has"
+		if gone := withoutThese(f.mod, t.mod); len(gone) > 0 && len(gone) <= 3 {
+			what = strings.Join(gone, " or ")
+		}
+		return ask("rows that hold "+what+" lose it", labels(f, t))
 	}
 	cv.Loses = lost
 	return cv
@@ -441,20 +445,20 @@ func timeLoses(f, t side) string {
 
 // labels is the condition that a value is none of an enum's or set's.
 func labels(f, t side) string {
-	var gone []string
-	for _, v := range f.mod {
-		switch {
-		case slices.Contains(t.mod, v):
-		case f.family == Choices:
-			gone = append(gone, fmt.Sprintf("FIND_IN_SET(%s, {}) > 0", v))
-		default:
-			gone = append(gone, "{} = "+v)
+	gone := withoutThese(f.mod, t.mod)
+	for i, v := range gone {
+		if gone[i] = "{} = " + v; f.family == Choices {
+			gone[i] = fmt.Sprintf("FIND_IN_SET(%s, {}) > 0", v)
 		}
 	}
 	if f.family == Choices && t.family == Choice { // one of several at most
 		return "NOT BINARY CAST({} AS CHAR CHARACTER SET utf8mb4) IN (" + exactly(t.mod) + ")"
 	}
 	return strings.Join(gone, " OR ")
+}
+
+func withoutThese(all, these []string) []string {
+	return slices.DeleteFunc(slices.Clone(all), func(v string) bool { return slices.Contains(these, v) })
 }
 
 func pow10(n int) int {

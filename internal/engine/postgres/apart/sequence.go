@@ -104,3 +104,17 @@ func AlterSequence(c *order.Change) ([]*order.Action, bool) {
 func Released(r catalog.Ref) catalog.Ref {
 	return catalog.Ref{Kind: "Released", Schema: r.Schema, Name: r.Name}
 }
+
+// OwnedSequences are the sequences that belong to a table, or to one column.
+func OwnedSequences(cat *catalog.Catalog, table *catalog.Object, column string) []*catalog.Object {
+	var out []*catalog.Object
+	for _, s := range cat.Objects {
+		if s.Kind != catalog.Sequence {
+			continue
+		}
+		if r, ok := vocab.OwnerColumn(s); ok && r.Object() == table.Ref() && (column == "" || r.Part == column) {
+			out = append(out, s)
+		}
+	}
+	return out
+}

@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/apart"
 	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
@@ -210,7 +211,7 @@ func (w *Writer) addColumn(c *order.Change, col *catalog.Object) []*order.Action
 	if before := c.Target.Part(catalog.Column, col.Key()); c.Groups["grants"] || before != nil && before.Has("grants") {
 		a.SQL = append(a.SQL, steps.Regrant(o, col.Name, col.List("grants"), nil)...)
 	}
-	for _, s := range ownedSequences(c.Desired, o, col.Name) {
+	for _, s := range apart.OwnedSequences(c.Desired, o, col.Name) {
 		a.After = append(a.After, s.Ref())
 	}
 	return []*order.Action{a}

@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/postgres/apart"
 	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
@@ -79,7 +80,7 @@ func (w *Writer) recastTable(c *order.Change) []*order.Action {
 		Risks: []order.Risk{{Kind: order.Rewrite, On: ref, Text: "its rows are copied twice while everything on the table waits"}},
 		Note:  "This cannot be changed in place: the table is made anew, and its rows come back."}
 	var kept []*catalog.Object
-	for _, s := range ownedSequences(c.Actual, was, "") {
+	for _, s := range apart.OwnedSequences(c.Actual, was, "") {
 		if c.Desired.Find(s.Ref()) != nil {
 			kept = append(kept, s)
 		}

@@ -188,7 +188,7 @@ func dropPartition(c *order.Change, drop *order.Action) []*order.Action {
 // releases those that stay.
 func (w *Writer) ownedGo(c *order.Change, o *catalog.Object, column string, drop *order.Action) []*order.Action {
 	var out []*order.Action
-	for _, s := range ownedSequences(c.Actual, o, column) {
+	for _, s := range apart.OwnedSequences(c.Actual, o, column) {
 		if c.Desired.Find(s.Ref()) == nil {
 			drop.Removes = append(drop.Removes, s.Ref())
 			drop.Frees = append(drop.Frees, steps.NamesOf(s)...)
@@ -209,20 +209,6 @@ func needsElsewhere(o, fk *catalog.Object) bool {
 		}
 	}
 	return false
-}
-
-// ownedSequences are the sequences that belong to a table, or to one column.
-func ownedSequences(cat *catalog.Catalog, table *catalog.Object, column string) []*catalog.Object {
-	var out []*catalog.Object
-	for _, s := range cat.Objects {
-		if s.Kind != catalog.Sequence {
-			continue
-		}
-		if r, ok := vocab.OwnerColumn(s); ok && r.Object() == table.Ref() && (column == "" || r.Part == column) {
-			out = append(out, s)
-		}
-	}
-	return out
 }
 
 // Alter implements order.Writer.
