@@ -162,9 +162,9 @@ type Unifier interface {
 	// Folds tells whether things of the two sides may be one thing though their
 	// names are written in other letters.
 	Folds(source, target *catalog.Catalog) bool
-	// Unify are both sides with such things known as the target knows them. Both
+	// Unify is the source with such things known as the target knows them. Both
 	// must have been read whole.
-	Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catalog.Catalog, error)
+	Unify(source, target *catalog.Catalog) (*catalog.Catalog, error)
 }
 
 // TextReader is an Engine that reads a structure from SQL texts.

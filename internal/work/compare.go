@@ -94,7 +94,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))
 	}
 	if unifier != nil {
-		if cats[0], cats[1], err = unifier.Unify(cats[0], cats[1]); err != nil {
+		if cats[0], err = unifier.Unify(cats[0], cats[1]); err != nil {
 			return nil, Troubled("names", "%w", err)
 		}
 	}

@@ -26,7 +26,7 @@ func (Engine) Folds(source, target *catalog.Catalog) bool {
 }
 
 // Unify implements engine.Unifier.
-func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catalog.Catalog, error) {
+func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, error) {
 	theirs, ours := byFoldedName(target), byFoldedName(source)
 	known := match.Copy(target) // and what is to come under the names it will have there
 	var given []match.Given
@@ -34,7 +34,7 @@ func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catal
 		o := of[0]
 		if len(of) > 1 {
 			if folding(target) != "0" {
-				return nil, nil, fmt.Errorf("the source has %s and %s, which are one name to the target's server", o.Name, of[1].Name)
+				return nil, fmt.Errorf("the source has %s and %s, which are one name to the target's server", o.Name, of[1].Name)
 			}
 			continue
 		}
@@ -44,7 +44,7 @@ func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catal
 		var like *catalog.Object
 		switch l := theirs[key]; {
 		case len(l) > 1:
-			return nil, nil, fmt.Errorf("the target has %s and %s, which are one name to the source's server: %s could be either", l[0].Name, l[1].Name, o.Name)
+			return nil, fmt.Errorf("the target has %s and %s, which are one name to the source's server: %s could be either", l[0].Name, l[1].Name, o.Name)
 		case len(l) == 1:
 			like = l[0]
 		case folding(target) == "1" && o.Name != strings.ToLower(o.Name):
@@ -59,13 +59,12 @@ func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, *catal
 	marked := e.Mark(source)
 	if folding(target) == "0" {
 		asKept(marked)
-	} else {
-		target = e.Mark(target)
-		inSmallLetters(marked)
-		inSmallLetters(target)
 	}
 	unified, err := match.Unify(marked, known, given)
-	return unified, target, err
+	if err == nil && folding(target) != "0" {
+		e.inTheirLetters(unified, target)
+	}
+	return unified, err
 }
 
 func byFoldedName(c *catalog.Catalog) map[string][]*catalog.Object {
@@ -93,10 +92,32 @@ func asKept(marked *catalog.Catalog) {
 	})
 }
 
-// inSmallLetters compares the names of tables in bodies as the target's server
-// does: it keeps bodies as they were written, and finds the tables all the same.
-func inSmallLetters(marked *catalog.Catalog) {
-	tablesInBodies(marked, func(p *catalog.Piece) { p.Canon = strings.ToLower(p.Canon) })
+// inTheirLetters gives the source's bodies the letters of the target's where
+// they differ in nothing else: the target's server keeps bodies as they were
+// written, and finds the tables all the same.
+func (e Engine) inTheirLetters(unified, target *catalog.Catalog) {
+	kept := e.Mark(target)
+	asKept(kept)
+	take := func(o, theirs, kept *catalog.Object) {
+		for i := range o.Properties {
+			p := &o.Properties[i]
+			if k := kept.Property(p.Name); k != nil && p.Value.Form == catalog.FormSQL && k.Value.Canonical() == p.Value.Canonical() {
+				p.Value = theirs.Property(p.Name).Value
+			}
+		}
+	}
+	for _, o := range unified.Objects {
+		theirs, kept := target.Find(o.Ref()), kept.Find(o.Ref())
+		if theirs == nil {
+			continue
+		}
+		take(o, theirs, kept)
+		for _, p := range o.Parts {
+			if t := theirs.Part(p.Kind, p.Key()); t != nil {
+				take(p, t, kept.Part(p.Kind, p.Key()))
+			}
+		}
+	}
 }
 
 func tablesInBodies(marked *catalog.Catalog, each func(*catalog.Piece)) {

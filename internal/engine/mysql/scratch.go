@@ -25,7 +25,7 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 		return nil, "", nil, fmt.Errorf("%w: give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
 		var err error
-		if address, stop, err = startLocal(ctx); err != nil {
+		if address, stop, err = startLocal(ctx, like); err != nil {
 			return nil, "", nil, err
 		}
 	}
@@ -47,8 +47,9 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	}, nil
 }
 
-// startLocal starts a throw-away server and answers its address.
-func startLocal(ctx context.Context) (string, func() error, error) {
+// startLocal starts a throw-away server that takes names as the one that was
+// read does, and answers its address.
+func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() error, error) {
 	server, err := local.Find("mariadbd", "/usr/sbin", "/usr/libexec", "/usr/local/mysql/bin")
 	if err != nil {
 		return "", nil, err
@@ -74,8 +75,12 @@ func startLocal(ctx context.Context) (string, func() error, error) {
 		}
 		return err
 	}
-	if err := s.Start(ctx, ready, server, "--no-defaults", "--datadir="+data, "--socket="+socket, "--skip-networking", "--pid-file="+filepath.Join(s.Dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
-		"--innodb-flush-method=nosync", "--event-scheduler=OFF"); err != nil {
+	options := []string{"--no-defaults", "--datadir=" + data, "--socket=" + socket, "--skip-networking", "--pid-file=" + filepath.Join(s.Dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
+		"--innodb-flush-method=nosync", "--event-scheduler=OFF"}
+	if folding(like) == "1" {
+		options = append(options, "--lower-case-table-names=1")
+	}
+	if err := s.Start(ctx, ready, server, options...); err != nil {
 		s.Stop()
 		return "", nil, err
 	}
