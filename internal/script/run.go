@@ -259,7 +259,7 @@ func (r *runner) from(ctx context.Context, begin int) (int, error) {
 			return start, r.stop(ctx, c, err)
 		}
 		if r.gone {
-			if r.titles[c.Step].Apart {
+			if r.titles[c.Step].Apart && r.classes[i] != engine.Passing {
 				return start, r.stop(ctx, c, fmt.Errorf("%w: the connection was lost", engine.ErrConnect))
 			}
 			continue // it changes nothing that stays
@@ -322,6 +322,10 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 			return r.stop(ctx, c, fmt.Errorf("%w: the connection was lost at COMMIT, and the server says that it was undone", engine.ErrConnect))
 		}
 	}
+	if err != nil && r.kept && !r.inside && errors.Is(err, engine.ErrConnect) && !r.changesFrom(i) {
+		r.gone = true // with all that stays in its place
+		return nil
+	}
 	if err != nil {
 		return r.stop(ctx, c, err)
 	}
@@ -341,6 +345,12 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 		}
 	}
 	return nil
+}
+
+// changesFrom tells whether a command from one on leaves something behind, or
+// looks at what others left.
+func (r *runner) changesFrom(i int) bool {
+	return slices.ContainsFunc(r.classes[i:], func(c engine.Class) bool { return c != engine.Passing })
 }
 
 // begun looks at the fit once more and saves what is lost.
@@ -410,6 +420,9 @@ func (r *runner) save(ctx context.Context, st StepInfo) error {
 
 // release gives back locks of a step that no transaction held.
 func (r *runner) release(ctx context.Context) error {
+	if r.gone { // so are they
+		return nil
+	}
 	for _, sql := range r.locked {
 		if err := r.exec(ctx, sql); err != nil {
 			return err

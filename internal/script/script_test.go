@@ -300,6 +300,7 @@ func TestRun(t *testing.T) {
 		{"in a check", "CHECK;", boom, plan("berth").Actual, true, false, "ROLLBACK"},
 		{"before the transaction", "SET a;", boom, plan("berth").Actual, true, false, "SET a;"},
 		{"after it", "RESET a;", boom, plan("berth").Actual, false, false, "RESET a;"},
+		{"cut when all that stays is there", "RESET a;", fmt.Errorf("lost; %w", engine.ErrConnect), plan("berth").Actual, false, false, "RESET a;"},
 		{"at the commit, not known", "COMMIT;", fmt.Errorf("lost; %w", engine.ErrUncertain), plan("berth").Actual, false, false, "ROLLBACK"},
 		{"the target has moved", "", nil, plan("berth").Desired, true, true, "ROLLBACK"},
 	} {
@@ -314,7 +315,7 @@ func TestRun(t *testing.T) {
 				told = append(told, step*10+of)
 			}
 		}})
-		if c.err == nil && !c.moved {
+		if c.err == nil && !c.moved || errors.Is(c.err, engine.ErrConnect) {
 			if err != nil || fmt.Sprint(told) != "[12 22]" {
 				t.Errorf("%s: %v, progress %v", c.name, err, told)
 			}

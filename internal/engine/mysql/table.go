@@ -273,6 +273,7 @@ func keepHistory(c *order.Change, actions []*order.Action) []*order.Action {
 
 // statement puts the ALTER TABLE together; false where nothing changes.
 func (ch *change) statement() bool {
+	ch.holdIndexes()
 	clauses := slices.Concat(ch.drops, ch.columns, ch.adds, ch.options)
 	if len(clauses) == 0 {
 		return false
@@ -290,6 +291,29 @@ func (ch *change) statement() bool {
 	}
 	a.SQL = append(a.SQL, ch.filled()...)
 	return true
+}
+
+// holdIndexes names anew, as they are, the indexes that the server may have added
+// for a foreign key: such an index goes by itself when a key comes that can do
+// its work (MySQL: FOREIGN KEY Constraints, "silently dropped later").
+func (ch *change) holdIndexes() {
+	comes := func(columns []string) bool {
+		for _, key := range slices.Concat(ch.Source.PartsOf(catalog.Index), ch.Source.PartsOf(catalog.PrimaryKey)) {
+			if by := key.List("columns"); len(by) >= len(columns) && slices.Equal(by[:len(columns)], columns) && slices.Contains(ch.adds, "ADD "+key.Text("written")) {
+				return true
+			}
+		}
+		return false
+	}
+	for _, fk := range ch.Target.PartsOf(catalog.ForeignKey) {
+		for _, p := range ch.Target.PartsOf(catalog.Index) {
+			name := vocab.Quote(p.Name)
+			stays := ch.Source.Part(catalog.Index, p.Key()) != nil && !slices.Contains(ch.drops, "DROP INDEX "+name) && !slices.ContainsFunc(ch.adds, func(c string) bool { return strings.HasPrefix(c, "RENAME INDEX "+name+" ") })
+			if columns := p.List("columns"); stays && p.Text("class") != "unique" && slices.Equal(columns, fk.List("columns")) && comes(columns) {
+				ch.drops = slices.Insert(ch.drops, 0, fmt.Sprintf("RENAME INDEX %s TO %s", name, name))
+			}
+		}
+	}
 }
 
 // statements are the ALTER TABLE statements without fills.
@@ -602,6 +626,14 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 	if place != "" && (hasVirtual(ch.Target) || !knowsInstant(ch.Actual)) {
 		ch.copied(ch.columns)
 	}
+	if clause := ch.columns[len(ch.columns)-1]; ch.nullable[clause] != "" { // how each half is carried out
+		ch.how[ch.nullable[clause]] = ch.how[clause]
+		if then := ch.notNull[len(ch.notNull)-1]; !ch.twice || computes(ch.Target) {
+			ch.how[then] = ch.how[clause]
+		} else {
+			ch.how[then] = inplace
+		}
+	}
 }
 
 // retypes says how the newest clause changes a type.
@@ -734,9 +766,7 @@ func (ch *change) fillNulls(it *compare.Item, value, whose string) {
 	nullable.Remove("not null")
 	then := "MODIFY COLUMN " + columnSQL(col)
 	ch.notNull = append(ch.notNull, then)
-	ch.how[then] = inplace
 	ch.nullable[clause] = strings.Replace(clause, columnSQL(col), columnSQL(nullable), 1)
-	ch.how[ch.nullable[clause]] = ch.how[clause]
 	plain := !slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
 		return d.Name != "not null" && d.Name != "default" && d.Name != "comment"
 	})

@@ -300,8 +300,12 @@ func sequenceOptions(o, was *catalog.Object) string {
 }
 
 func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
-	return w.lockedAs(o, lockNone, &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
-		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+online))}})
+	how, lock := online, lockNone
+	if hashed(o) {
+		how, lock = copying, lockShared
+	}
+	return w.lockedAs(o, lock, &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
+		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+how))}})
 }
 
 // how is what a statement says of how it is carried out, where that is asked

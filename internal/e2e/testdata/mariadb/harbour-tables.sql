@@ -74,3 +74,16 @@ CREATE TABLE visit (id int PRIMARY KEY, a int, v int AS (a + 5) VIRTUAL, w int, 
 INSERT INTO visit (id, a) VALUES (1, 4);
 --- loss
 --- keep SELECT a FROM visit
+--- case an index that the server added for a key, and keys that could do its work
+--- target
+CREATE TABLE berth (id INT PRIMARY KEY);
+CREATE TABLE stay (id INT PRIMARY KEY, berth INT, since INT, CONSTRAINT at_berth FOREIGN KEY (berth) REFERENCES berth (id));
+CREATE TABLE crane (id INT PRIMARY KEY, berth INT, reach INT, CONSTRAINT crane_berth FOREIGN KEY (berth) REFERENCES berth (id));
+--- source
+CREATE TABLE berth (id INT PRIMARY KEY);
+CREATE TABLE stay (id INT PRIMARY KEY, berth INT, since INT, KEY at_berth (berth), UNIQUE KEY once (berth, since), CONSTRAINT at_berth FOREIGN KEY (berth) REFERENCES berth (id));
+CREATE TABLE crane (id INT, berth INT NOT NULL DEFAULT 0, reach BIGINT NOT NULL DEFAULT 7, note TEXT, KEY crane_berth (berth), PRIMARY KEY (berth, id), UNIQUE KEY noted (note), CONSTRAINT crane_berth FOREIGN KEY (berth) REFERENCES berth (id));
+--- rows
+INSERT INTO berth VALUES (1), (2); INSERT INTO stay VALUES (1, 1, 3), (2, 2, NULL); INSERT INTO crane VALUES (1, 1, NULL), (2, 2, 40);
+--- keep SELECT id, berth, since FROM stay ORDER BY id
+--- keep SELECT id, berth FROM crane ORDER BY id
