@@ -299,11 +299,16 @@ func sequenceOptions(o, was *catalog.Object) string {
 	return strings.Join(out, " ")
 }
 
-func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
-	how, lock := online, lockNone
+// withoutKey is how a table loses a foreign key.
+func withoutKey(o *catalog.Object) (string, lockMode) {
 	if hashed(o) {
-		how, lock = copying, lockShared
+		return copying, lockShared
 	}
+	return online, lockNone
+}
+
+func (w *Writer) dropKey(o, p *catalog.Object) *order.Action {
+	how, lock := withoutKey(o)
 	return w.lockedAs(o, lock, &order.Action{About: o.PartRef(p), Title: fmt.Sprintf("drop foreign key %s of %s", p.Name, o.Name), Removes: []catalog.Ref{o.PartRef(p)},
 		Frees: []order.Name{{Space: "constraint", Name: p.Name}}, SQL: []string{fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s%s;", vocab.Quote(o.Name), vocab.Quote(p.Name), w.how(o, ", "+how))}})
 }
@@ -331,8 +336,12 @@ func (w *Writer) lockedAs(o *catalog.Object, m lockMode, a *order.Action) *order
 func (w *Writer) renameKey(c *order.Change, it *compare.Item) *order.Action {
 	o := c.Source
 	ref := o.PartRef(it.Source)
-	alter := fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s, ADD CONSTRAINT %s %s%s;", vocab.Quote(o.Name), vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name), it.Source.Text("definition"), w.how(o, ", "+online))
-	return w.lockedAs(o, lockNone, &order.Action{About: ref, Title: fmt.Sprintf("change the name of foreign key %s of %s", it.Target.Name, o.Name), Makes: []catalog.Ref{ref},
+	how, lock := withoutKey(o)
+	if hashed(c.Target) {
+		how, lock = withoutKey(c.Target)
+	}
+	alter := fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s, ADD CONSTRAINT %s %s%s;", vocab.Quote(o.Name), vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name), it.Source.Text("definition"), w.how(o, ", "+how))
+	return w.lockedAs(o, lock, &order.Action{About: ref, Title: fmt.Sprintf("change the name of foreign key %s of %s", it.Target.Name, o.Name), Makes: []catalog.Ref{ref},
 		Frees: []order.Name{{Space: "constraint", Name: it.Target.Name}}, Takes: []order.Name{{Space: "constraint", Name: it.Source.Name}},
 		SQL: []string{"SET SESSION foreign_key_checks = 0;", delimited(strings.TrimSuffix(alter, ";")), "SET SESSION foreign_key_checks = 1;"}})
 }

@@ -87,3 +87,17 @@ CREATE TABLE crane (id INT, berth INT NOT NULL DEFAULT 0, reach BIGINT NOT NULL 
 INSERT INTO berth VALUES (1), (2); INSERT INTO stay VALUES (1, 1, 3), (2, 2, NULL); INSERT INTO crane VALUES (1, 1, NULL), (2, 2, 40);
 --- keep SELECT id, berth, since FROM stay ORDER BY id
 --- keep SELECT id, berth FROM crane ORDER BY id
+--- case foreign keys of tables with a unique key on long texts
+--- target
+CREATE TABLE berth (id INT PRIMARY KEY);
+CREATE TABLE stay (id INT PRIMARY KEY, berth INT, note TEXT, UNIQUE KEY noted (note), CONSTRAINT at_berth FOREIGN KEY (berth) REFERENCES berth (id));
+CREATE TABLE crane (id INT PRIMARY KEY, berth INT, note TEXT, UNIQUE KEY noted (note), CONSTRAINT crane_berth FOREIGN KEY (berth) REFERENCES berth (id));
+CREATE TABLE pilot (id INT PRIMARY KEY, berth INT, note TEXT, UNIQUE KEY noted (note), KEY crane_berth (berth));
+--- source
+CREATE TABLE berth (id INT PRIMARY KEY);
+CREATE TABLE stay (id INT PRIMARY KEY, berth INT, note TEXT, UNIQUE KEY noted (note), CONSTRAINT beside FOREIGN KEY (berth) REFERENCES berth (id));
+CREATE TABLE crane (id INT PRIMARY KEY, berth INT, note TEXT, UNIQUE KEY noted (note), KEY crane_berth (berth), seen INT AS (berth + 1) VIRTUAL, KEY seen (seen));
+CREATE TABLE pilot (id INT PRIMARY KEY, berth INT, note TEXT, KEY crane_berth (berth), CONSTRAINT crane_berth FOREIGN KEY (berth) REFERENCES berth (id));
+--- rows
+INSERT INTO berth VALUES (1), (2); INSERT INTO stay VALUES (1, 1, 'a'), (2, 2, NULL); INSERT INTO crane SELECT * FROM stay; INSERT INTO pilot SELECT * FROM stay;
+--- keep SELECT id, berth, note FROM stay UNION ALL SELECT id, berth, note FROM crane UNION ALL SELECT * FROM pilot ORDER BY id
