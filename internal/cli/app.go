@@ -68,13 +68,12 @@ type app struct {
 	command        string
 
 	// what every command can be told
-	format, color, progress      string
-	dialect                      string
-	quiet, verbose               bool
-	noInput, noPager             bool
-	lockWait                     time.Duration
-	scopeOnly, scopeExcept, with []string
-	emptySource                  bool
+	format, color, progress string
+	dialect                 string
+	quiet, verbose          bool
+	noInput, noPager        bool
+	lockWait                time.Duration
+	said                    judgement
 
 	work *work.Session
 	idle func() // ends what shows that work goes on
@@ -287,7 +286,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
+		a.captureCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })

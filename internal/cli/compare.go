@@ -31,6 +31,10 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 					return trouble("place", "%q is no place; meant `--only %s`?", extra, extra)
 				}
 			}
+			if a.said.swap && len(args) > 2 {
+				return trouble("usage", "--swap exchanges one source and one target")
+			}
+			args = a.said.sides(args)
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
 				p, err := a.compare(cmd.Context(), args[0], target, false, work.ToCompare)
@@ -51,7 +55,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&detail, "detail", false, "show each differing object closely")
 	cmd.Flags().BoolVar(&all, "all", false, "list equal objects too")
 	cmd.Flags().StringVar(&group, "group", "kind", "group the list by kind or status")
-	a.scopeFlags(cmd)
+	a.judgementFlags(cmd)
 	return cmd
 }
 

@@ -50,7 +50,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			}
 			var target *place.Place
 			var actual, desired *catalog.Catalog
-			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
+			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
 				return err
 			}
 			if s != nil {
@@ -65,6 +65,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return &script.MovedError{Moves: fit.Moves}
 				}
 			} else {
+				args := a.said.sides(args)
 				wr, err := a.writing(&w, "", args[1])
 				if err != nil {
 					return err
@@ -98,7 +99,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 	}
 	w.flags(cmd)
 	re.flags(cmd)
-	a.scopeFlags(cmd)
+	a.judgementFlags(cmd)
 	return cmd
 }
 

@@ -59,6 +59,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			args = a.said.sides(args)
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
 				return err
 			}
@@ -113,7 +114,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first; see help rehearse")
 	re.flags(cmd)
 	w.flags(cmd)
-	a.scopeFlags(cmd)
+	a.judgementFlags(cmd)
 	return cmd
 }
 
@@ -143,7 +144,7 @@ func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool
 func (a *app) writing(w *writing, out, target string) (*work.Writing, error) {
 	ask, err := asked(w.rowChecks)
 	return &work.Writing{MayLose: w.mayLose, Fill: w.fill, Role: w.as, AvoidBlocking: w.avoidBlocking, RowChecks: ask, RowCheckTime: w.rowCheckTime,
-		File: out, Backout: w.backout, TargetArg: target, Scope: a.scopeWords()}, err
+		File: out, Backout: w.backout, TargetArg: target, Said: a.said.words()}, err
 }
 
 // asked reads --row-checks.

@@ -28,6 +28,7 @@ Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			args = a.said.sides(args)
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
 				return err
 			}
@@ -87,7 +88,7 @@ Exit code 3 says that something was held back or refused.`,
 	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this file")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.flags(cmd)
-	a.scopeFlags(cmd)
+	a.judgementFlags(cmd)
 	return cmd
 }
 

@@ -83,7 +83,7 @@ func (s *mariaServer) stop() {
 func (s *mariaServer) socket() string { return filepath.Join(s.dir, "s") }
 
 func (s *mariaServer) args(more ...string) []string {
-	return append([]string{"--no-defaults", "--socket=" + s.socket(), "--user=root", "--default-character-set=utf8mb4", "-N", "-B"}, more...)
+	return append([]string{"--no-defaults", "--socket=" + s.socket(), "--user=root", "--default-character-set=utf8mb4", "-N", "-B", "--comments"}, more...)
 }
 
 // database makes a new database, loads SQL into it and answers its name.

@@ -334,3 +334,14 @@ func body(s string) string {
 	s, _, _ = strings.Cut(s, "\n-- @dapper-mirror ")
 	return s
 }
+
+// comparison is the JSON answer of compare, whatever its exit code.
+func comparison(t testing.TB, dir string, args ...string) report.JSONComparison {
+	t.Helper()
+	var o report.Output
+	out := run(t, dir, append([]string{"compare", "--format", "json"}, args...)...).out
+	if err := json.Unmarshal([]byte(out), &o); err != nil || len(o.Comparisons) != 1 {
+		t.Fatalf("compare %v: no JSON: %v\n%s", args, err, out)
+	}
+	return o.Comparisons[0]
+}

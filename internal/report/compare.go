@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/script"
@@ -82,7 +83,31 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		}
 		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}
+	tolerated(w, c.Tolerated, st, opt.All)
 	fmt.Fprintf(w, "\n%s\n", Closing(c, len(opt.Losses)))
+}
+
+// tolerated counts what differs and does not count, and lists it where all is
+// asked for.
+func tolerated(w io.Writer, list []judge.Tolerated, st Style, all bool) {
+	if len(list) == 0 {
+		return
+	}
+	var by []string
+	for _, t := range judge.Tally(list) {
+		by = append(by, fmt.Sprintf("%d %s", t.N, t.Name))
+	}
+	fmt.Fprintf(w, "\n%s: %s\n", words.Number(len(list), "difference tolerated", "differences tolerated"), strings.Join(by, ", "))
+	for _, t := range list {
+		if !all {
+			return
+		}
+		what := "only one side has it"
+		if t.Fact != "" {
+			what = facts([]compare.PropertyDiff{{Name: t.Fact, Source: t.Source, Target: t.Target}}, st)[0].text
+		}
+		Hang(w, "  ~ ", fmt.Sprintf("%s  %s  (%s)", Safe(t.On.String()), what, strings.Join(t.By, " and ")), st.Width, nil)
+	}
 }
 
 // Closing counts the objects by status: "8 differ, 1 only in the source, 5 the

@@ -7,6 +7,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/script"
@@ -30,6 +31,7 @@ type Output struct {
 	Rehearsal   *JSONRehearsal   `json:"rehearsal,omitempty"`
 	Capture     *JSONCapture     `json:"capture,omitempty"`
 	Settings    []JSONSetting    `json:"settings,omitempty"`
+	Tolerances  []JSONTolerance  `json:"tolerances,omitempty"`
 	Program     *JSONProgram     `json:"program,omitempty"`
 	Files       []string         `json:"files,omitempty"` // that were written
 	Error       *JSONError       `json:"error,omitempty"`
@@ -55,6 +57,28 @@ type JSONComparison struct {
 	Differences []JSONItem     `json:"differences"`
 	Same        []JSONItem     `json:"same,omitempty"`
 	NotCompared []JSONGap      `json:"not_compared,omitempty"`
+	// Tolerated counts what differs and does not count, by tolerance; the
+	// differences themselves are listed where all was asked for.
+	Tolerated            []judge.Tallied `json:"tolerated,omitempty"`
+	ToleratedDifferences []JSONTolerated `json:"tolerated_differences,omitempty"`
+}
+
+// JSONTolerated is a difference that does not count.
+type JSONTolerated struct {
+	On     string   `json:"on"`
+	Fact   string   `json:"fact,omitempty"` // "" where a side lacks the thing
+	By     []string `json:"by"`
+	Source *string  `json:"source"`
+	Target *string  `json:"target"`
+}
+
+// JSONTolerance is a kind of difference that can be tolerated.
+type JSONTolerance struct {
+	Name    string   `json:"name"`
+	Equal   string   `json:"makes_equal"`
+	Still   string   `json:"stays_different"`
+	Engines []string `json:"engines"`
+	On      []string `json:"on,omitempty"` // as settings have it
 }
 
 // JSONGap is something that was not compared.
@@ -228,24 +252,32 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
 	}
+	out.Tolerated = judge.Tally(c.Tolerated)
+	for _, t := range c.Tolerated {
+		if all {
+			out.ToleratedDifferences = append(out.ToleratedDifferences, JSONTolerated{t.On.String(), t.Fact, t.By, textOf(t.Source), textOf(t.Target)})
+		}
+	}
 	for _, g := range c.Judge.Gaps {
 		out.NotCompared = append(out.NotCompared, JSONGap{g.Side, string(g.Kind), g.Property, g.Why})
 	}
 	return out
 }
 
+// textOf is a value as it was written; nil where there is none.
+func textOf(v *catalog.Value) *string {
+	if v == nil {
+		return nil
+	}
+	s := v.String()
+	return &s
+}
+
 func itemJSON(it *compare.Item) JSONItem {
 	o := it.Object()
 	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status]}
-	text := func(v *catalog.Value) *string {
-		if v == nil {
-			return nil
-		}
-		s := v.String()
-		return &s
-	}
 	for _, p := range it.Properties {
-		j.Properties = append(j.Properties, JSONProperty{p.Name, text(p.Source), text(p.Target)})
+		j.Properties = append(j.Properties, JSONProperty{p.Name, textOf(p.Source), textOf(p.Target)})
 	}
 	if it.Status == compare.Differs {
 		for _, p := range it.Changed() {

@@ -116,12 +116,12 @@ func ScriptJSON(path string, s *script.Script, fit *script.FitReport, stands Sta
 // whether its target still fits.
 func Script(w io.Writer, s *script.Script, fit *script.FitReport, stands Standing, st Style) {
 	line := func(name, format string, args ...any) {
-		fmt.Fprintf(w, "%-9s%s\n", name, Safe(fmt.Sprintf(format, args...)))
+		fmt.Fprintf(w, "%-8s %s\n", name, Safe(fmt.Sprintf(format, args...)))
 	}
 	line("source", "%s", s.Meta.Source)
 	line("target", "%s (%s)", s.Meta.Target, engine.Title(s.Meta.Engine))
-	for i := 0; i+1 < len(s.Meta.Scope); i += 2 {
-		line("scope", "%s %s", s.Meta.Scope[i], s.Meta.Scope[i+1])
+	for _, l := range script.Judgement(s.Meta.Said) {
+		line(l[0], "%s", l[1])
 	}
 	if s.Edited {
 		fmt.Fprintln(w, st.Warn("edited   the script is not as it was written"+s.LostWords()+"; apply runs it with --edited only"))

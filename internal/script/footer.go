@@ -39,13 +39,14 @@ type packed struct {
 	Target  string              `json:"target"`
 	Steps   int                 `json:"steps"`
 	Held    int                 `json:"held,omitempty"`
-	Scope   []string            `json:"scope,omitempty"`
+	Said    []string            `json:"scope,omitempty"`
 	Groups  []string            `json:"include,omitempty"`
 	Role    string              `json:"as,omitempty"`
 	Gone    []string            `json:"gone,omitempty"`
 	Objects [][3]string         `json:"objects"`         // kind, schema, name
 	Fits    [][3]any            `json:"fits"`            // object, fingerprint before, after
 	Users   map[string][]string `json:"users,omitempty"` // what stood on an object
+	Named   []int               `json:"named,omitempty"` // objects of whose tolerated names the steps speak
 	Each    []packedStep        `json:"each"`
 }
 
@@ -110,7 +111,7 @@ func (w *writer) goneNames() []string {
 }
 
 func (w *writer) pack() string {
-	p := packed{Engine: w.Engine.Name(), Source: w.Source, Target: w.Target, Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Scope: w.Scope, Groups: w.Groups, Role: w.Role, Gone: w.goneNames(), Fits: [][3]any{}, Objects: [][3]string{}}
+	p := packed{Engine: w.Engine.Name(), Source: w.Source, Target: w.Target, Steps: len(w.Plan.Steps), Held: len(w.Plan.Held), Said: w.Said, Groups: w.Groups, Role: w.Role, Gone: w.goneNames(), Fits: [][3]any{}, Objects: [][3]string{}}
 	at := map[catalog.Ref]int{}
 	object := func(r catalog.Ref) int {
 		r = r.Object()
@@ -122,8 +123,11 @@ func (w *writer) pack() string {
 		}
 		return n
 	}
-	for _, f := range fits(w.Plan, w.Groups) {
+	for _, f := range fits(w.Plan, regard(w.Plan.Actual, w.Groups, w.Said)) {
 		p.Fits = append(p.Fits, [3]any{object(f.On), f.Was, f.Then})
+		if f.Named {
+			p.Named = append(p.Named, object(f.On))
+		}
 		if len(f.Users) > 0 {
 			if p.Users == nil {
 				p.Users = map[string][]string{}
@@ -220,7 +224,7 @@ func (s *Script) unpack(data string) error {
 		o := p.Objects[n]
 		return catalog.Ref{Kind: catalog.Kind(o[0]), Schema: o[1], Name: o[2]}, nil
 	}
-	s.Meta = Meta{Engine: p.Engine, Source: p.Source, Target: p.Target, Steps: p.Steps, Held: p.Held, Scope: p.Scope, Groups: p.Groups, Role: p.Role, Gone: p.Gone}
+	s.Meta = Meta{Engine: p.Engine, Source: p.Source, Target: p.Target, Steps: p.Steps, Held: p.Held, Said: p.Said, Groups: p.Groups, Role: p.Role, Gone: p.Gone}
 	for _, f := range p.Fits {
 		n, ok := f[0].(float64)
 		was, ok1 := f[1].(string)
@@ -229,7 +233,7 @@ func (s *Script) unpack(data string) error {
 		if !ok || !ok1 || !ok2 || err != nil {
 			return errors.New("a fingerprint is not understood")
 		}
-		fit := Fit{On: on, Was: was, Then: then}
+		fit := Fit{On: on, Was: was, Then: then, Named: slices.Contains(p.Named, int(n))}
 		for _, u := range p.Users[strconv.Itoa(int(n))] {
 			i, err := strconv.Atoi(u)
 			if err != nil {
@@ -272,11 +276,7 @@ func (s *Script) unpack(data string) error {
 
 // fits are the objects the steps touch, with what stands on them, and those
 // that these need.
-func fits(p *order.Plan, include []string) []Fit {
-	groups := map[string]bool{}
-	for _, g := range include {
-		groups[g] = true
-	}
+func fits(p *order.Plan, counts judge.Regard) []Fit {
 	touched, refs := map[catalog.Ref]bool{}, map[catalog.Ref]bool{}
 	for _, s := range p.Steps {
 		list := slices.Concat([]catalog.Ref{s.About}, s.Makes, s.Removes)
@@ -299,12 +299,18 @@ func fits(p *order.Plan, include []string) []Fit {
 	users := dependents(p.Actual, touched)
 	var out []Fit
 	for r := range refs {
+		if counts.Ignores(p.Actual.Find(r)) || counts.Ignores(p.Desired.Find(r)) {
+			continue
+		}
 		f := Fit{On: r, Users: users[r]}
+		counts.Named = false
 		if o := p.Actual.Find(r); o != nil {
-			f.Was = shorten(judge.Fingerprint(o, groups))
+			f.Named = spoken(p, counts.Nameless(o))
+			counts.Named = f.Named
+			f.Was = shorten(counts.Fingerprint(o))
 		}
 		if o := p.Desired.Find(r); o != nil {
-			f.Then = shorten(judge.Fingerprint(o, groups))
+			f.Then = shorten(counts.Fingerprint(o))
 		}
 		if f.Was != "" || f.Then != "" {
 			out = append(out, f)
@@ -312,6 +318,15 @@ func fits(p *order.Plan, include []string) []Fit {
 	}
 	sort.Slice(out, func(i, j int) bool { return out[i].On.Less(out[j].On) })
 	return out
+}
+
+// spoken tells whether the steps have one of some names in their statements.
+func spoken(p *order.Plan, names []string) bool {
+	return slices.ContainsFunc(names, func(n string) bool {
+		return n != "" && slices.ContainsFunc(p.Steps, func(s *order.Step) bool {
+			return slices.ContainsFunc(s.Statements(), func(sql string) bool { return strings.Contains(sql, n) })
+		})
+	})
 }
 
 // dependents lists, for some objects, the other objects that stand on them: what

@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
@@ -184,7 +183,7 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 		for _, u := range f.Users {
 			known[[2]catalog.Ref{f.On, u}] = true
 		}
-		now := s.fingerprint(target, f.On)
+		now := s.fingerprint(target, f)
 		if now != f.Then {
 			r.Done = false
 		}
@@ -209,10 +208,10 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 			touched[t] = true
 		}
 	}
-	users := dependents(target, touched)
+	users, counts := dependents(target, touched), regard(target, s.Meta.Groups, s.Meta.Said)
 	for _, f := range s.Fits {
 		for _, u := range users[f.On] {
-			if f.Was != "" && !r.Done && !touched[u] && !known[[2]catalog.Ref{f.On, u}] {
+			if f.Was != "" && !r.Done && !touched[u] && !counts.Ignores(target.Find(u)) && !known[[2]catalog.Ref{f.On, u}] {
 				r.Moves = append(r.Moves, Move{u, "is new, and stands on " + f.On.String()})
 			}
 		}
@@ -222,23 +221,21 @@ func (s *Script) Check(target *catalog.Catalog) FitReport {
 
 // fingerprint is that of an object as the footer has it, "" where it is not
 // there.
-func (s *Script) fingerprint(c *catalog.Catalog, r catalog.Ref) string {
-	o := c.Find(r)
+func (s *Script) fingerprint(c *catalog.Catalog, f Fit) string {
+	o := c.Find(f.On)
 	if o == nil {
 		return ""
 	}
-	groups := map[string]bool{}
-	for _, g := range s.Meta.Groups {
-		groups[g] = true
-	}
-	return shorten(judge.Fingerprint(o, groups))
+	counts := regard(c, s.Meta.Groups, s.Meta.Said)
+	counts.Named = f.Named
+	return shorten(counts.Fingerprint(o))
 }
 
 // Ends lists what is not as the script leaves it.
 func (s *Script) Ends(now *catalog.Catalog) []Move {
 	var out []Move
 	for _, f := range s.Fits {
-		switch is := s.fingerprint(now, f.On); {
+		switch is := s.fingerprint(now, f); {
 		case is == f.Then:
 		case is == "":
 			out = append(out, Move{f.On, "is not there"})

@@ -13,6 +13,7 @@ import (
 	"unicode/utf8"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
@@ -30,7 +31,7 @@ type Meta struct {
 	Engine         string
 	Source, Target string
 	Steps, Held    int
-	Scope          []string // how the comparison was narrowed, as options
+	Said           []string // what was said about what counts and what is taken, as options
 	Groups         []string // what was counted besides (`--include`)
 	Role           string   // whom the statements act for
 	Gone           []string // what only the target has and the steps remove, as patterns
@@ -43,6 +44,9 @@ type Fit struct {
 	On        catalog.Ref
 	Was, Then string
 	Users     []catalog.Ref
+	// Named says that names of its parts count though they are tolerated, because
+	// the steps speak of them.
+	Named bool
 }
 
 // StepInfo is what a script says of one step.
@@ -69,7 +73,7 @@ type Input struct {
 	Plan           *order.Plan
 	Engine         engine.Engine
 	Source, Target string // the places, without secrets
-	Scope          []string
+	Said           []string
 	Groups         []string
 	FileName       string // the script's, for the command lines in the header
 	TargetArg      string // what stands for the target in those command lines; "" where it is no database
@@ -181,8 +185,8 @@ func (w *writer) header() {
 	w.line("--")
 	w.field("source", w.Source)
 	w.field("target", w.Target)
-	if len(w.Scope) > 0 {
-		w.field("scope", strings.Join(w.Scope, " "))
+	for _, l := range Judgement(w.Said) {
+		w.field(l[0], l[1])
 	}
 	if len(p.Steps) == 0 {
 		w.field("steps", fmt.Sprintf("none to run, %d held back: the target stays as it is", len(p.Held)))
@@ -223,6 +227,38 @@ func (w *writer) header() {
 	w.wayBack()
 	w.line(rule)
 	w.line("")
+}
+
+// labels are what the options are called that say what counts and what is taken.
+var labels = map[string]string{"--only": "scope", "--except": "scope", "--tolerate": "tolerated", "--pair": "paired", "--rename": "renamed",
+	"--leave": "left", "--leave-target-only": "left", "--to-target": "taken", "--to-source": "to source", "--choices": "choices", "--remake": "remade", "--add-needed": "needs", "--default": "choices"}
+
+// Judgement is what was said about what counts and what is taken, a line each: a
+// label and the option.
+func Judgement(said []string) [][2]string {
+	var out [][2]string
+	for i, s := range said {
+		if label := labels[s]; label != "" {
+			text := s
+			if i+1 < len(said) && labels[said[i+1]] == "" {
+				text += " " + said[i+1]
+			}
+			out = append(out, [2]string{label, text})
+		}
+	}
+	return out
+}
+
+// regard is what counts of a structure for a script that was told so much.
+func regard(c *catalog.Catalog, groups, said []string) judge.Regard {
+	var tolerate []judge.Tolerate
+	for i, s := range said {
+		if s == "--tolerate" && i+1 < len(said) {
+			l, _ := judge.ParseTolerate(said[i+1]) // what is not known here covers nothing
+			tolerate = append(tolerate, l...)
+		}
+	}
+	return judge.NewRegard(c, groups, tolerate)
 }
 
 // list writes fields of one name, which stands before the first.

@@ -38,6 +38,7 @@ var Known = map[string]string{
 	"only":           "patterns of what counts",
 	"except":         "patterns of what does not count",
 	"include":        "what counts only when asked for: owners, grants",
+	"tolerate":       "kinds of differences that do not count; see tolerances",
 	"avoid-blocking": "write the variants that keep others working",
 	"scratch":        "where a rehearsal's scratch database is made: local or a place",
 	"copy-rows":      "how many rows of each table a rehearsal copies",

@@ -101,6 +101,17 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
 		return nil, err
 	}
+	for _, t := range c.Options.Tolerate {
+		if !slices.ContainsFunc(cats[1].Kinds.Tolerable(), func(c catalog.Cover) bool { return c.Tolerance == t.Name }) {
+			s.Tell(CoversNothing{t.Name, cats[1].Engine})
+		}
+		if t.On == nil {
+			continue
+		}
+		if err := knownKinds("--tolerate", []scope.Pattern{*t.On}, cats[0], cats[1]); err != nil {
+			return nil, err
+		}
+	}
 	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
 	s.tellNotAsked(p)
 	return p, nil

@@ -26,6 +26,9 @@ type (
 	Busy struct{ Doing Doing }
 	Idle struct{}
 
+	// CoversNothing is a tolerance that the engine has nothing for.
+	CoversNothing struct{ Tolerance, Engine string }
+
 	// Ordering says that the steps for some differences are put in order.
 	Ordering struct{ Differences int }
 	// Stuck is something in scope that cannot come or go by itself.

@@ -30,8 +30,8 @@ type Writing struct {
 	File, Backout string
 	// TargetArg is the target as the user named it.
 	TargetArg string
-	// Scope is how the comparison was narrowed, as options.
-	Scope []string
+	// Said is what was said about what counts and what is taken, as options.
+	Said []string
 }
 
 // Reads is how much must be read for the script: a scratch copy is made of all

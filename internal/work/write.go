@@ -44,7 +44,7 @@ func (s *Session) Write(ctx context.Context, p *Pair, w *Writing) (*Written, err
 		return nil, Troubled("usage", "--as %s: %s has no roles to act for", w.Role, eng.Title())
 	}
 	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.Comparison.Source.Place, Target: p.Comparison.Target.Place,
-		Scope: w.Scope, Groups: groups(p), FileName: fileName(w.File), TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, Backout: w.Backout, Unasked: w.unasked(p)})
+		Said: w.Said, Groups: groups(p), FileName: fileName(w.File), TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, Backout: w.Backout, Unasked: w.unasked(p)})
 	if err != nil {
 		return nil, Refused("not-closed", "%w", err)
 	}
@@ -88,12 +88,24 @@ func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written,
 	}
 	back.Settle(nil, permitted)
 	back.GuardLosses(permitted)
-	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.Comparison.Target.Place + ", as it was", Target: p.Comparison.Target.Place, Groups: groups(p),
+	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.Comparison.Target.Place + ", as it was", Target: p.Comparison.Target.Place, Groups: groups(p), Said: tolerated(w.Said),
 		FileName: w.Backout, TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, BackOf: fileName(w.File), Gone: gone})
 	if err != nil {
 		return nil, Refused("not-closed", "the way back: %w", err)
 	}
 	return written(back, text)
+}
+
+// tolerated are the options that say what is tolerated: the way back does not
+// bring what differs so either.
+func tolerated(said []string) []string {
+	var out []string
+	for i, s := range said {
+		if s == "--tolerate" && i+1 < len(said) {
+			out = append(out, s, said[i+1])
+		}
+	}
+	return out
 }
 
 // placeholders lists what a plan destroys. A lost column that must hold a value

@@ -346,6 +346,51 @@ func (o *Object) Remove(name string) {
 // Need records that o uses something.
 func (o *Object) Need(on Ref, a Aspect) { o.Needs = append(o.Needs, Need{On: on, Aspect: a}) }
 
+// KeepOrder lets, where the order of columns is a fact, those the fact does not
+// name stand behind what they stand behind in like, and writes the fact anew.
+func (o *Object) KeepOrder(like *Object) {
+	for i := range o.Properties {
+		fact := &o.Properties[i]
+		if !fact.Order {
+			continue
+		}
+		wanted := map[string]bool{}
+		for _, key := range fact.Value.Items {
+			wanted[key] = true
+		}
+		rank := map[string]int{}
+		var list []string
+		for _, key := range fact.Value.Items {
+			if o.Part(Column, key) != nil {
+				list = append(list, key)
+			}
+		}
+		previous := ""
+		for _, p := range like.PartsOf(Column) {
+			if key := p.Key(); o.Part(Column, key) != nil {
+				if !wanted[key] {
+					list = slices.Insert(list, slices.Index(list, previous)+1, key)
+				}
+				previous = key
+			}
+		}
+		for n, key := range list {
+			rank[key] = n
+		}
+		slices.SortStableFunc(o.Parts, func(a, b *Object) int {
+			ra, rb := len(rank), len(rank) // columns first
+			if a.Kind == Column {
+				ra = rank[a.Key()]
+			}
+			if b.Kind == Column {
+				rb = rank[b.Key()]
+			}
+			return ra - rb
+		})
+		o.SetOrder(fact.Name, list)
+	}
+}
+
 // Clone copies the object deeply enough that facts, parts and needs can be
 // replaced without touching the original.
 func (o *Object) Clone() *Object {

@@ -1,5 +1,10 @@
 package catalog
 
+import (
+	"slices"
+	"strings"
+)
+
 // The kinds more than one engine has. Engines add their own.
 const (
 	Schema       Kind = "schema"
@@ -39,6 +44,65 @@ type Kinds struct {
 	List []KindInfo
 	rank map[Kind]int
 	info map[Kind]KindInfo
+	// Covers are what tolerances make equal.
+	Covers []Cover
+	// Follow brings what is left as it is in line with what the engine changes
+	// in it all the same, when other things change; nil where there is none such.
+	Follow func(wanted, actual *Catalog, left func(*Object) bool)
+}
+
+// Cover says which facts a tolerance makes equal, and how far.
+type Cover struct {
+	Tolerance string
+	Kinds     []Kind // nil for all
+	Facts     []string
+	// Like is what of a value still counts; nil for nothing, not even that the
+	// fact is there.
+	Like func(text string) string
+	// With are facts that are kept only to write the others, and go with them.
+	With []string
+	// Keep is the text of the source with what is tolerated as the target's text
+	// has it; nil where that cannot be told from the rest.
+	Keep func(source, target string) string
+	// Where narrows the cover to some of the things; nil for all.
+	Where func(*Object) bool
+}
+
+// What a cover names for the thing itself and for its name, where others name
+// facts.
+const (
+	CoverThing = "(the thing itself)"
+	CoverName  = "(its name)"
+)
+
+// Of tells whether a cover is about something of a thing.
+func (c *Cover) Of(o *Object, fact string) bool {
+	return (c.Kinds == nil || slices.Contains(c.Kinds, o.Kind)) && slices.ContainsFunc(c.Facts, func(f string) bool {
+		prefix, all := strings.CutSuffix(f, "*")
+		return f == fact || all && strings.HasPrefix(fact, prefix)
+	}) && (c.Where == nil || c.Where(o))
+}
+
+// Tolerating are the kinds with what tolerances cover of them.
+func (ks *Kinds) Tolerating(covers ...Cover) *Kinds {
+	ks.Covers = covers
+	return ks
+}
+
+// Following is the Follow of the kinds, or nil.
+func (ks *Kinds) Following() func(wanted, actual *Catalog, left func(*Object) bool) {
+	if ks == nil {
+		return nil
+	}
+	return ks.Follow
+}
+
+// Tolerable lists what tolerances cover.
+func (ks *Kinds) Tolerable() []Cover {
+	if ks == nil {
+		return nil
+	}
+	return ks.Covers
 }
 
 // NewKinds makes the kinds of an engine. basic are those that are listed to

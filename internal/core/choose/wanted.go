@@ -1,8 +1,6 @@
 package choose
 
 import (
-	"slices"
-
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
@@ -31,7 +29,15 @@ func (c *Chosen) Target() *catalog.Catalog {
 		}
 	}
 	d.Sort()
+	if follow := d.Kinds.Following(); follow != nil && !c.Whole() {
+		follow(d, c.Comparison.Target, func(o *catalog.Object) bool { return c.Comparison.Target.Find(o.Ref()) == o })
+	}
 	return d
+}
+
+// Whole tells whether all of the source goes to the target, as it is.
+func (c *Chosen) Whole() bool {
+	return c.Judge.All() && len(c.of) == 0 && len(c.Options.Tolerate) == 0
 }
 
 // Source is the structure the source shall have: what goes to it comes from the
@@ -158,57 +164,12 @@ func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Objec
 	}
 	if merged {
 		if it.Source != nil {
-			keepOrder(out, it.Source)
+			out.KeepOrder(it.Source)
 		}
-		keepOrder(out, it.Target)
+		out.KeepOrder(it.Target)
 		out.Needs = union(out.Needs, it.Target.Needs)
 	}
 	return out
-}
-
-// keepOrder lets, where the order of columns is a fact, those the fact does not
-// name stand behind what they stand behind in like, and writes the fact anew.
-func keepOrder(o, like *catalog.Object) {
-	for i := range o.Properties {
-		fact := &o.Properties[i]
-		if !fact.Order {
-			continue
-		}
-		wanted := map[string]bool{}
-		for _, key := range fact.Value.Items {
-			wanted[key] = true
-		}
-		rank := map[string]int{}
-		var list []string
-		for _, key := range fact.Value.Items {
-			if o.Part(catalog.Column, key) != nil {
-				list = append(list, key)
-			}
-		}
-		previous := ""
-		for _, p := range like.PartsOf(catalog.Column) {
-			if key := p.Key(); o.Part(catalog.Column, key) != nil {
-				if !wanted[key] {
-					list = slices.Insert(list, slices.Index(list, previous)+1, key)
-				}
-				previous = key
-			}
-		}
-		for n, key := range list {
-			rank[key] = n
-		}
-		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
-			ra, rb := len(rank), len(rank) // columns first
-			if a.Kind == catalog.Column {
-				ra = rank[a.Key()]
-			}
-			if b.Kind == catalog.Column {
-				rb = rank[b.Key()]
-			}
-			return ra - rb
-		})
-		o.SetOrder(fact.Name, list)
-	}
 }
 
 // newcomer is the source's object without the parts that scope or choice

@@ -82,6 +82,8 @@ type Options struct {
 	// Deep asks for the parts of equal objects too, where the two sides share
 	// what they read.
 	Deep bool
+	// Tolerate are kinds of differences that do not count.
+	Tolerate []judge.Tolerate
 }
 
 // Comparison is what comparing found. It never changes.
@@ -89,7 +91,11 @@ type Comparison struct {
 	Source, Target *catalog.Catalog
 	Options        Options
 	Judge          *judge.Judge // decided what counts
-	Items          []*Item      // by kind, then name; equal ones too
+	// Tolerated is what differs and does not count; Source has it as the target
+	// does, Untouched as the source itself.
+	Tolerated []judge.Tolerated
+	Untouched *catalog.Catalog
+	Items     []*Item // by kind, then name; equal ones too
 	// of the objects of both sides, and how far they agree (see Similarity)
 	objects int
 	agree   float64
@@ -100,7 +106,9 @@ type Comparison struct {
 
 // Compare compares two catalogs whose texts have all been read (see Wanted).
 func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
-	c := &Comparison{Source: source, Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups)}
+	c := &Comparison{Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups), Untouched: source}
+	c.Source, c.Tolerated = c.Judge.Forbear(source, target, opt.Tolerate)
+	source = c.Source
 	// Things are matched before the scope looks at them: what is on both sides
 	// stays so, even where only one side has a part in scope.
 	for _, pr := range match.Pairs(c.Judge.Considering(source.Objects), c.Judge.Considering(target.Objects), nil) {

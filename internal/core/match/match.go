@@ -50,7 +50,7 @@ func byDefinition(pairs [][2]*catalog.Object, target []*catalog.Object, taken ma
 		if taken[t] {
 			continue
 		}
-		if d := definition(t, kinds); d != "" {
+		if d := Definition(t, kinds); d != "" {
 			if free == nil {
 				free = map[string][]*catalog.Object{}
 			}
@@ -61,7 +61,7 @@ func byDefinition(pairs [][2]*catalog.Object, target []*catalog.Object, taken ma
 		if p[1] != nil || free == nil {
 			continue
 		}
-		d := definition(p[0], kinds)
+		d := Definition(p[0], kinds)
 		if l := free[d]; d != "" && len(l) > 0 {
 			pairs[i][1], free[d] = l[0], l[1:]
 			taken[l[0]] = true
@@ -69,9 +69,9 @@ func byDefinition(pairs [][2]*catalog.Object, target []*catalog.Object, taken ma
 	}
 }
 
-// definition is what a thing says, of a kind that is defined by that; "" where
+// Definition is what a thing says, of a kind that is defined by that; "" where
 // it is not, or has not been read.
-func definition(o *catalog.Object, kinds *catalog.Kinds) string {
+func Definition(o *catalog.Object, kinds *catalog.Kinds) string {
 	facts := kinds.Info(o.Kind).DefinedBy
 	if len(facts) == 0 {
 		return ""

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/postgres/writer"
 )
@@ -41,6 +42,8 @@ func (Engine) Blank() *catalog.Catalog {
 
 // Kinds implements engine.Engine.
 func (Engine) Kinds() *catalog.Kinds { return vocab.Kinds }
+
+func init() { vocab.Kinds.Follow = family.Follow }
 
 // analyze writes ANALYZE for the columns that lost their statistics: changing
 // a type removes them (PostgreSQL: ALTER TABLE, Notes).

@@ -107,7 +107,7 @@ var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Sequence, catalog.Table, cat
 		{Kind: catalog.Trigger, Note: "with its order and SQL mode", Notable: true}, {Kind: catalog.View, Note: "replaced in place"},
 		{Kind: catalog.Routine, Note: "functions and procedures, with SQL Mode and character set"}, {Kind: Package}, {Kind: PackageBody},
 		{Kind: Grant, Note: "with --include grants"}, {Kind: Event, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
-	})
+	}).Tolerating(tolerances()...)
 
 // Blank is a structure with nothing in it.
 func Blank() *catalog.Catalog {

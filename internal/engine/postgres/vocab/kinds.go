@@ -60,7 +60,7 @@ var SimpleKinds = []Simple{
 
 // Kinds are all of them, with what is done with each.
 var Kinds = catalog.NewKinds([]catalog.Kind{Extension, catalog.Schema, "language", "collation", catalog.Enum, Domain, Composite, Range, catalog.Sequence, catalog.Table, ForeignTable,
-	catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, Exclusion, catalog.ForeignKey, catalog.Index, catalog.Routine, "aggregate", catalog.View, MatView, catalog.Trigger, Policy, Rule}, notes())
+	catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, Exclusion, catalog.ForeignKey, catalog.Index, catalog.Routine, "aggregate", catalog.View, MatView, catalog.Trigger, Policy, Rule}, notes()).Tolerating(tolerances()...)
 
 func notes() []catalog.KindInfo {
 	byText := []string{"definition"}

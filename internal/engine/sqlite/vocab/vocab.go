@@ -50,7 +50,7 @@ var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.VirtualTable,
 		{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "references"}},
 		{Kind: catalog.Index, DefinedBy: []string{"unique", "columns", "where"}, Note: "expressions, partial, collations, order", Notable: true}, {Kind: catalog.View}, {Kind: catalog.Trigger, Note: "on tables and views", Notable: true},
 		{Kind: Database, Note: "user_version and application_id, with --include versions", Told: true},
-	})
+	}).Tolerating(tolerances()...)
 
 // Statistics is, among the limits of a structure, whether ANALYZE was ever run:
 // then there is a table for what it found (SQLite: sqlite_stat1).

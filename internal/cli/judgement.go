@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/cli/help"
+	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/scope"
+	"dappermirror/internal/work"
+)
+
+// judgement is what a person says about what counts, what is the same thing,
+// and what to take: spelled the same on every command.
+type judgement struct {
+	only, except, include, tolerate []string
+	emptySource, swap               bool
+}
+
+func (a *app) judgementFlags(cmd *cobra.Command) {
+	f, j := cmd.Flags(), &a.said
+	f.StringArrayVar(&j.only, "only", nil, "count only what these patterns match; see help patterns")
+	f.StringArrayVar(&j.except, "except", nil, "do not count what these patterns match")
+	f.BoolVar(&j.emptySource, "empty-source", false, "the source is meant to be empty")
+	f.StringSliceVar(&j.include, "include", nil, "count also what counts only when asked for: "+strings.Join(help.Groups(), ", "))
+	f.StringArrayVar(&j.tolerate, "tolerate", nil, "kinds of differences that do not count, NAME or NAME@PATTERN; see tolerances")
+	f.BoolVar(&j.swap, "swap", false, "exchange source and target")
+}
+
+// comparing is what was said, understood.
+func (a *app) comparing() (work.Comparing, error) {
+	c, j := work.Comparing{}, &a.said
+	c.EmptySource = j.emptySource
+	opt := &c.Options
+	opt.Groups = map[string]bool{}
+	for _, g := range j.include {
+		if all := help.Groups(); !slices.Contains(all, g) {
+			return c, trouble("usage", "--include %q: it is one of %s", g, strings.Join(all, ", "))
+		}
+		opt.Groups[g] = true
+	}
+	var err error
+	if opt.Scope.Only, err = scope.ParseAll(j.only); err != nil {
+		return c, trouble("usage", "--only: %w", err)
+	}
+	if opt.Scope.Except, err = scope.ParseAll(j.except); err != nil {
+		return c, trouble("usage", "--except: %w", err)
+	}
+	for _, t := range j.tolerate {
+		l, err := judge.ParseTolerate(t)
+		if err != nil {
+			return c, trouble("usage", "--tolerate: %w", err)
+		}
+		opt.Tolerate = append(opt.Tolerate, l...)
+	}
+	return c, nil
+}
+
+// words are what was said, as options as they go into a script.
+func (j *judgement) words() []string {
+	var out []string
+	for _, o := range []struct {
+		option string
+		values []string
+	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}} {
+		for _, v := range o.values {
+			out = append(out, o.option, v)
+		}
+	}
+	return out
+}
+
+// sides are source and target in the order in which they are meant.
+func (j *judgement) sides(args []string) []string {
+	if j.swap && len(args) > 1 {
+		args = slices.Clone(args)
+		args[0], args[1] = args[1], args[0]
+	}
+	return args
+}
+
+// compare reads two places and compares them, as far as the options say.
+func (a *app) compare(ctx context.Context, source, target string, create bool, extent work.Extent) (*work.Pair, error) {
+	c, err := a.comparing()
+	if err != nil {
+		return nil, err
+	}
+	c.Extent, c.Create = extent, create
+	return a.work.Compare(ctx, source, target, c)
+}
