@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/work"
 )
@@ -17,6 +18,7 @@ import (
 // and what to take: spelled the same on every command.
 type judgement struct {
 	only, except, include, tolerate []string
+	pair, rename                    []string
 	emptySource, swap               bool
 }
 
@@ -27,6 +29,8 @@ func (a *app) judgementFlags(cmd *cobra.Command) {
 	f.BoolVar(&j.emptySource, "empty-source", false, "the source is meant to be empty")
 	f.StringSliceVar(&j.include, "include", nil, "count also what counts only when asked for: "+strings.Join(help.Groups(), ", "))
 	f.StringArrayVar(&j.tolerate, "tolerate", nil, "kinds of differences that do not count, NAME or NAME@PATTERN; see tolerances")
+	f.StringArrayVar(&j.pair, "pair", nil, "the same thing under two names, which both stay; see help names")
+	f.StringArrayVar(&j.rename, "rename", nil, "what the target calls OLD is the source's NEW: rename it; see help names")
 	f.BoolVar(&j.swap, "swap", false, "exchange source and target")
 }
 
@@ -56,6 +60,15 @@ func (a *app) comparing() (work.Comparing, error) {
 		}
 		opt.Tolerate = append(opt.Tolerate, l...)
 	}
+	for i, list := range [][]string{j.pair, j.rename} {
+		for _, text := range list {
+			l, err := match.ParseSayings(text, i == 1)
+			if err != nil {
+				return c, trouble("usage", "--%s: %w", []string{"pair", "rename"}[i], err)
+			}
+			c.Names = append(c.Names, l...)
+		}
+	}
 	return c, nil
 }
 
@@ -65,7 +78,7 @@ func (j *judgement) words() []string {
 	for _, o := range []struct {
 		option string
 		values []string
-	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}} {
+	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}, {"--pair", j.pair}, {"--rename", j.rename}} {
 		for _, v := range o.values {
 			out = append(out, o.option, v)
 		}

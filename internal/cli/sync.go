@@ -94,6 +94,7 @@ Exit code 3 says that something was held back or refused.`,
 
 // compareAgain says what still differs when the script has run.
 func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan, target string, ran int) error {
+	a.said.rename = nil // they are carried out
 	again, err := a.compare(ctx, args[0], args[1], false, work.ToCompare)
 	if err != nil {
 		return err

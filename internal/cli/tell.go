@@ -32,6 +32,8 @@ func (a *app) tell(e work.Event) {
 		a.idle()
 	case work.NotAsked:
 		a.note("not counted  the %s differ; --include %s compares them", e.Group, e.Group)
+	case work.RenamedBefore:
+		a.note("--rename %s: the target has the new name already", e.Text)
 	case work.CoversNothing:
 		a.note("--tolerate %s covers nothing of %s; see tolerances", e.Tolerance, engine.Title(e.Engine))
 	case work.Ordering:

@@ -1,143 +1,99 @@
 package e2e
 
 import (
-	"context"
-	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
-	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
-	"dappermirror/internal/core/match"
-	"dappermirror/internal/core/order"
-	"dappermirror/internal/engine"
-	_ "dappermirror/internal/engine/all"
-	"dappermirror/internal/place"
-	"dappermirror/internal/script"
+	"dappermirror/internal/report"
 )
-
-// readPlace reads a place, and marks the names in it.
-func readPlace(t *testing.T, text string) (*catalog.Catalog, engine.Engine) {
-	t.Helper()
-	p, err := place.Resolve(text, place.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	c, err := p.Read(context.Background(), place.Options{})
-	if err != nil {
-		t.Fatal(err)
-	}
-	return p.Engine.(engine.Namer).Mark(c), p.Engine
-}
-
-// refOf finds a thing by its pattern.
-func refOf(t *testing.T, c *catalog.Catalog, pattern string) catalog.Ref {
-	t.Helper()
-	for _, o := range c.Objects {
-		if o.Ref().String() == pattern || o.Kind == catalog.Routine && pattern == "routine:"+o.Schema+"."+o.Bare() {
-			return o.Ref()
-		}
-		for _, p := range o.Parts {
-			if o.PartRef(p).String() == pattern {
-				return o.PartRef(p)
-			}
-		}
-	}
-	t.Fatalf("there is no %s", pattern)
-	return catalog.Ref{}
-}
 
 // TestRenames: two structures that differ in nothing but names, which are given,
 // compare as renames only and are brought in line by renames only, but for the
-// texts that the engine keeps as they were written; rows stay where they are.
+// texts that the engine keeps as they were written; rows stay where they are, the
+// engine's dumps agree, and the way back leads back.
 func TestRenames(t *testing.T) {
 	t.Parallel()
 	for _, e := range engines {
 		t.Run(e.name, func(t *testing.T) {
+			t.Parallel()
+			p := e.with(t)
 			for _, c := range readPairs(t, filepath.Join("testdata", "renames", e.name+".sql")) {
-				t.Run(c.name, func(t *testing.T) {
-					p := e.with(t)
-					live, dev := p.make(t, c.target), p.make(t, c.source)
-					source, eng := readPlace(t, dev)
-					target, _ := readPlace(t, live)
-					var given []match.Given
-					for _, s := range c.says {
-						now, was, _ := strings.Cut(s, "=")
-						given = append(given, match.Given{Source: refOf(t, source, now), Target: refOf(t, target, was), Rename: true})
-					}
-					one, err := match.Unify(source, target, given)
-					if err != nil {
-						t.Fatal(err)
-					}
-					cmp := compare.Compare(one, target, compare.Options{})
-					onlyNames(t, cmp, c.exit != 0)
-					plan, err := order.Build(choose.All(cmp), eng.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
-					if err != nil {
-						t.Fatal(err)
-					}
-					for _, s := range plan.Steps {
-						rename := strings.HasPrefix(s.Title, "rename ") || strings.HasPrefix(s.Title, "change the name ")
-						kept := s.About.Kind == catalog.View || s.About.Kind == catalog.Routine || s.About.PartKind == catalog.Trigger
-						if !rename && !kept && c.exit == 0 {
-							t.Errorf("step %d is no rename: %s\n%s", s.Number, s.Title, strings.Join(s.SQL, "\n"))
-						}
-					}
-					text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: "dev", Target: "live"})
-					if err != nil {
-						t.Fatal(err)
-					}
-					file := filepath.Join(t.TempDir(), "up.sql")
-					if err := os.WriteFile(file, text, 0o600); err != nil {
-						t.Fatal(err)
-					}
-					if out, err := p.client(live, file); err != nil {
-						t.Fatalf("%s\n%s", out, text)
-					}
-					now, _ := readPlace(t, live)
-					for _, it := range compare.Compare(source, now, compare.Options{}).Differences() {
-						t.Errorf("%s still differs: %v\n%s", it.Object().Ref(), it.Properties, text)
-						for _, part := range it.Changed() {
-							t.Errorf("  %s %s %v", part.Status, part.Object().Title(), part.Properties)
-						}
-					}
-					sc, err := script.Read(string(text))
-					if err != nil {
-						t.Fatal(err)
-					}
-					if left := sc.Ends(now); len(left) > 0 {
-						t.Errorf("not as promised: %v", left)
-					}
-					for _, q := range c.keep {
-						if p.ask(t, live, q) == "" {
-							t.Errorf("no rows: %s", q)
-						}
-					}
-				})
+				t.Run(c.name, func(t *testing.T) { renamed(t, c, p) })
 			}
 		})
 	}
 }
 
-// onlyNames sees that nothing but names differs, those given and those of parts
-// that are known by what they say.
-func onlyNames(t *testing.T, cmp *compare.Comparison, more bool) {
-	t.Helper()
-	check := func(ref catalog.Ref, it *compare.Item) {
-		if it.Status != compare.Differs && it.Status != compare.Same && !more {
-			t.Errorf("%s is %s", ref, it.Status)
+func renamed(t *testing.T, c pairCase, p places) {
+	dir := t.TempDir()
+	live, dev := p.make(t, c.target), p.make(t, c.source)
+	var said []string
+	for _, s := range c.says {
+		said = append(said, "--rename", s)
+	}
+	more := c.exit != 0 || c.loss // it differs in more than names
+	if j := answers(t, 1, dir, dev, live, said...); !more {
+		onlyNames(t, j.Differences)
+	}
+	was := p.dump(t, live)
+	args := append([]string{"script", dev, live, "-o", "up.sql", "--backout", "down.sql", "--may-lose", "*"}, said...)
+	want(t, 0, dir, args...)
+	text := read(t, filepath.Join(dir, "up.sql"))
+	for _, l := range strings.Split(text, "\n") {
+		title, ok := strings.CutPrefix(l, "-- step ")
+		_, title, _ = strings.Cut(title, "  ")
+		kept := strings.Contains(title, "view ") || strings.Contains(title, "routine ") || strings.Contains(title, "function ") || strings.Contains(title, "trigger ")
+		if ok && !strings.HasPrefix(title, "rename ") && !strings.HasPrefix(title, "change the name ") && !kept && !more {
+			t.Errorf("a step is no rename: %s\n%s", title, text)
 		}
-		for _, d := range it.Properties {
-			if d.Name != "name" {
-				t.Errorf("%s differs in %s:\n%v\n%v", ref, d.Name, d.Source, d.Target)
+	}
+	for _, s := range c.says {
+		if !strings.Contains(unfolded(text), "renamed --rename "+s) && !strings.Contains(unfolded(text), "--rename "+s) {
+			t.Errorf("the header does not say --rename %s", s)
+		}
+	}
+	other := p.make(t, c.target)
+	if out, err := p.client(live, filepath.Join(dir, "up.sql")); err != nil {
+		t.Fatalf("%s\n%s", out, text)
+	}
+	want(t, 0, dir, "apply", "up.sql", other, "--yes")
+	for _, place := range []string{live, other} {
+		answers(t, 0, dir, dev, place)
+		if d := firstDifference(p.dump(t, dev), p.dump(t, place)); d != "" {
+			t.Errorf("the engine's own view differs: %s\n%s", d, text)
+		}
+		for _, q := range c.keep {
+			if p.ask(t, place, q) == "" {
+				t.Errorf("no rows: %s", q)
 			}
 		}
 	}
-	for _, it := range cmp.Differences() {
-		check(it.Object().Ref(), it)
-		for _, p := range it.Changed() {
-			check(it.Object().PartRef(p.Object()), p)
+	want(t, 0, dir, "apply", "down.sql", other, "--yes")
+	if d := firstDifference(was, p.dump(t, other)); d != "" {
+		t.Errorf("the way back leads elsewhere: %s\n%s", d, read(t, filepath.Join(dir, "down.sql")))
+	}
+	for _, q := range c.keep {
+		if p.ask(t, live, q) == "" {
+			t.Errorf("no rows: %s", q)
 		}
+	}
+}
+
+// onlyNames sees that nothing but names differs, those given and those of parts
+// that are known by what they say.
+func onlyNames(t *testing.T, list []report.JSONItem) {
+	t.Helper()
+	for _, it := range list {
+		if it.Status != compare.Differs {
+			t.Errorf("%s %s is %s", it.Kind, it.Name, it.Status)
+		}
+		for _, d := range it.Properties {
+			if d.Name != "name" {
+				t.Errorf("%s %s differs in %s", it.Kind, it.Name, d.Name)
+			}
+		}
+		onlyNames(t, it.Parts)
 	}
 }

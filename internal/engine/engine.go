@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 )
@@ -162,9 +163,9 @@ type Unifier interface {
 	// Folds tells whether things of the two sides may be one thing though their
 	// names are written in other letters.
 	Folds(source, target *catalog.Catalog) bool
-	// Unify is the source with such things known as the target knows them. Both
-	// must have been read whole.
-	Unify(source, target *catalog.Catalog) (*catalog.Catalog, error)
+	// Unify is the source with such things, and those given, known as the target
+	// knows them. Both must have been read whole.
+	Unify(source, target *catalog.Catalog, given []match.Given) (*catalog.Catalog, error)
 }
 
 // TextReader is an Engine that reads a structure from SQL texts.

@@ -70,7 +70,7 @@ func plan(name string) *order.Plan {
 }
 
 func text(name string) string {
-	text, err := Write(Input{Plan: plan(name), Engine: toyEngine{dialect: lite}, Source: "dev " + name, Target: "live", Scope: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"})
+	text, err := Write(Input{Plan: plan(name), Engine: toyEngine{dialect: lite}, Source: "dev " + name, Target: "live", Said: []string{"--only", "table:x"}, FileName: "up.sql", TargetArg: "live.db"})
 	if err != nil {
 		panic(err)
 	}
@@ -98,7 +98,7 @@ func TestWriteAndRead(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if s.Edited || s.Meta.Steps != 2 || s.Meta.Held != 1 || len(s.Planned()) != 2 || len(s.Held()) != 1 || s.Meta.Source != "dev "+name || s.Meta.Scope[1] != "table:x" {
+		if s.Edited || s.Meta.Steps != 2 || s.Meta.Held != 1 || len(s.Planned()) != 2 || len(s.Held()) != 1 || s.Meta.Source != "dev "+name || s.Meta.Said[1] != "table:x" {
 			t.Errorf("%q read back: %+v", name, s.Meta)
 		}
 		if r := s.Planned()[0].Risks; len(r) != 1 || r[0].On.Name != name {

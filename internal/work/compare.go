@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -27,6 +28,8 @@ type Comparing struct {
 	EmptySource bool
 	// Create says that the target may not be there yet.
 	Create bool
+	// Names says which things of the two sides are one under two names.
+	Names []match.Saying
 }
 
 // Extent is how much of the two sides is read.
@@ -43,6 +46,8 @@ const (
 type Pair struct {
 	Source, Target *place.Place
 	*compare.Comparison
+	// Given are the things that are one under two names, as was said.
+	Given []match.Given
 	// Blockers are sessions at work on the target's tables, known once a
 	// script was planned.
 	Blockers []string
@@ -54,6 +59,9 @@ type Pair struct {
 // Compare reads two places at once and compares them.
 func (s *Session) Compare(ctx context.Context, source, target string, c Comparing) (*Pair, error) {
 	p := &Pair{}
+	if len(c.Names) > 0 {
+		c.Extent = Whole // texts are read for the names in them
+	}
 	if c.Extent != Whole && c.Options.Scope.Empty() {
 		p.again = func(ctx context.Context) (*Pair, error) {
 			c.Extent = Whole
@@ -82,10 +90,8 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if p.Source.Empty() && !c.EmptySource && len(cats[1].Objects) > 0 {
 		return nil, Refused("empty-source", "there is nothing in the source, %s, so everything in the target would go; give --empty-source if that is meant", p.Source.Label)
 	}
-	unifier, _ := p.Target.Engine.(engine.Unifier)
-	if unifier == nil || cats[0].Engine != cats[1].Engine || !unifier.Folds(cats[0], cats[1]) {
-		unifier = nil
-	} else if c.Extent != Whole {
+	folds := p.folds(cats)
+	if folds && c.Extent != Whole {
 		c.Extent = Whole
 		return s.Compare(ctx, source, target, c)
 	}
@@ -93,10 +99,8 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if cats[0].Engine != cats[1].Engine {
 		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))
 	}
-	if unifier != nil {
-		if cats[0], err = unifier.Unify(cats[0], cats[1]); err != nil {
-			return nil, Troubled("names", "%w", err)
-		}
+	if cats, err = s.unify(p, cats, c.Names, folds); err != nil {
+		return nil, Troubled("names", "%w", err)
 	}
 	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
 		return nil, err
@@ -115,6 +119,50 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
 	s.tellNotAsked(p)
 	return p, nil
+}
+
+// folds tells whether things may be one though their names are written in other
+// letters.
+func (p *Pair) folds(cats [2]*catalog.Catalog) bool {
+	unifier, ok := p.Target.Engine.(engine.Unifier)
+	return ok && cats[0].Engine == cats[1].Engine && unifier.Folds(cats[0], cats[1])
+}
+
+// unify is the source in the target's terms, where some things have two names,
+// and the target with the names in its texts marked.
+func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, said []match.Saying, folds bool) ([2]*catalog.Catalog, error) {
+	source, target := cats[0], cats[1]
+	found, err := match.Resolve(said, source, target, !slices.ContainsFunc(target.Objects, func(o *catalog.Object) bool { return o.Space == "relation" }))
+	if err != nil {
+		return cats, err
+	}
+	for _, d := range found.Done {
+		s.Tell(RenamedBefore{d.Text})
+	}
+	p.Given = found.Given
+	namer, marks := p.Target.Engine.(engine.Namer)
+	switch {
+	case len(found.Given) == 0 && !folds:
+		return cats, nil
+	case !marks:
+		return cats, fmt.Errorf("%s cannot take names for each other", p.Target.Engine.Title())
+	case len(found.Given) > 0:
+		target = namer.Mark(target)
+		cats[1] = target
+	}
+	if len(found.News) > 0 {
+		target = match.Copy(target)
+		for _, o := range found.News {
+			target.Add(o)
+		}
+		target.Sort()
+	}
+	if folds {
+		cats[0], err = p.Target.Engine.(engine.Unifier).Unify(source, target, found.Given)
+	} else {
+		cats[0], err = match.Unify(namer.Mark(source), target, found.Given)
+	}
+	return cats, err
 }
 
 // tellNotAsked speaks of what differs without counting, where its kind wants it.

@@ -26,6 +26,8 @@ type (
 	Busy struct{ Doing Doing }
 	Idle struct{}
 
+	// RenamedBefore is a rename that was carried out before.
+	RenamedBefore struct{ Text string }
 	// CoversNothing is a tolerance that the engine has nothing for.
 	CoversNothing struct{ Tolerance, Engine string }
 

@@ -127,13 +127,13 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 // locks asks how big the tables are that the steps lock, and who is at work on
 // them now.
 func (s *Session) locks(ctx context.Context, p *Pair, w *Writing, plan *order.Plan) error {
-	var tables []catalog.Ref
+	var tables []catalog.Ref // as they are called now
 	seen := map[catalog.Ref]bool{}
 	for _, st := range plan.Steps {
 		for _, l := range st.Locks {
-			if !seen[l.On] {
-				seen[l.On] = true
-				tables = append(tables, l.On)
+			if on := plan.Before(l.On); !seen[on] {
+				seen[on] = true
+				tables = append(tables, on)
 			}
 		}
 	}
@@ -155,7 +155,7 @@ func (s *Session) locks(ctx context.Context, p *Pair, w *Writing, plan *order.Pl
 	}
 	for _, st := range plan.Steps {
 		for i := range st.Locks {
-			st.Locks[i].Bytes = sizes[st.Locks[i].On]
+			st.Locks[i].Bytes = sizes[plan.Before(st.Locks[i].On)]
 		}
 	}
 	if p.Blockers, err = sizer.Blockers(ctx, tables); err != nil {
@@ -181,7 +181,9 @@ func permissions(p *Pair, w *Writing) (func(order.Risk) bool, map[catalog.Ref]st
 		err = fillsSomething(fill, p.Comparison)
 	}
 	fold := p.Comparison.Target.Fold
-	return func(r order.Risk) bool { return scope.Any(allowed, r.On, fold) }, fill, err
+	return func(r order.Risk) bool {
+		return scope.Any(allowed, r.On, fold) || r.Before.Kind != "" && scope.Any(allowed, r.Before, fold)
+	}, fill, err
 }
 
 // rowChecks plans as if every loss were allowed, and asks the target's rows

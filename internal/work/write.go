@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/script"
@@ -81,7 +82,11 @@ func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written,
 		return nil, err
 	}
 	gone := placeholders(plan, eng, fill)
-	cmp := compare.Compare(plan.Actual, plan.Desired, compare.Options{Groups: p.Options.Groups})
+	was, err := p.underOldNames(plan)
+	if err != nil {
+		return nil, Troubled("names", "the way back: %w", err)
+	}
+	cmp := compare.Compare(was, plan.Desired, compare.Options{Groups: p.Options.Groups})
 	back, err := order.Build(choose.All(cmp), eng.Writer(engine.WriteOptions{Fill: fill, Back: true, AvoidBlocking: w.AvoidBlocking}), func(order.Risk) bool { return true })
 	if err != nil {
 		return nil, Troubled("order", "the way back: %w", err)
@@ -94,6 +99,21 @@ func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written,
 		return nil, Refused("not-closed", "the way back: %w", err)
 	}
 	return written(back, text)
+}
+
+// underOldNames is the target as it is, known as the plan leaves it: the way back
+// gives back the names that things had.
+func (p *Pair) underOldNames(plan *order.Plan) (*catalog.Catalog, error) {
+	var given []match.Given
+	for _, g := range p.Given {
+		if g.Rename && plan.Actual.Resolve(g.Target) != nil && plan.Desired.Resolve(g.Source) != nil {
+			given = append(given, match.Given{Source: g.Target, Target: g.Source, Rename: true})
+		}
+	}
+	if len(given) == 0 {
+		return plan.Actual, nil
+	}
+	return match.Unify(plan.Actual, plan.Desired, given)
 }
 
 // tolerated are the options that say what is tolerated: the way back does not

@@ -51,7 +51,7 @@ func Values(name string) (called string, values []string) {
 // options says of each option under which heading it stands, how its value is
 // called, and which values there are.
 var options = map[string]option{
-	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", Groups()}, "empty-source": {optCounts, "", nil}, "tolerate": {optCounts, "NAME[@PATTERN]", toleranceNames()}, "swap": {optCounts, "", nil},
+	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", Groups()}, "empty-source": {optCounts, "", nil}, "tolerate": {optCounts, "NAME[@PATTERN]", toleranceNames()}, "pair": {optCounts, "SOURCE=TARGET", nil}, "rename": {optCounts, "OLD=NEW", nil}, "swap": {optCounts, "", nil},
 	"output": {optWrites, "FILE", nil}, "force": {optWrites, "", nil}, "backout": {optWrites, "FILE", nil}, "avoid-blocking": {optWrites, "", nil}, "as": {optWrites, "ROLE", nil}, "create": {optWrites, "", nil}, "server": {optWrites, "URL", nil}, "only-data": {optWrites, "", nil},
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},

@@ -116,7 +116,7 @@ func (v Value) Equal(w Value) bool {
 	if v.Key != "" && v.Key == w.Key {
 		return true
 	}
-	if v.Form != w.Form {
+	if v.Form != w.Form && (v.listed() || w.listed()) {
 		return false
 	}
 	switch v.Form {
@@ -125,6 +125,10 @@ func (v Value) Equal(w Value) bool {
 	}
 	return v.Canonical() == w.Canonical()
 }
+
+// listed tells whether the value is no single text: a scalar in which names were
+// marked is SQL, and says the same.
+func (v Value) listed() bool { return v.Form == FormList || v.Form == FormSet }
 
 // Undecided tells that the two values cannot be compared before both texts
 // are read.

@@ -412,7 +412,7 @@ type Tallied struct {
 // is not, and on a pattern that is not understood.
 func ParseTolerate(text string) ([]Tolerate, error) {
 	var out []Tolerate
-	for _, one := range cutOutsideQuotes(text) {
+	for _, one := range scope.Cut(text) {
 		name, pattern, narrowed := strings.Cut(one, "@")
 		name = strings.TrimSpace(name)
 		if !slices.ContainsFunc(Tolerances, func(t Tolerance) bool { return t.Name == name }) {
@@ -436,20 +436,4 @@ func ParseTolerate(text string) ([]Tolerate, error) {
 		out = append(out, t)
 	}
 	return out, nil
-}
-
-// cutOutsideQuotes cuts a text at its commas.
-func cutOutsideQuotes(text string) []string {
-	var out []string
-	quoted, start := false, 0
-	for i := 0; i < len(text); i++ {
-		switch {
-		case text[i] == '"':
-			quoted = !quoted
-		case text[i] == ',' && !quoted:
-			out = append(out, text[start:i])
-			start = i + 1
-		}
-	}
-	return append(out, text[start:])
 }

@@ -21,7 +21,7 @@ type Given struct {
 // attributes. The names in the source's texts must be marked. It fails where
 // something given is not there, or is given twice.
 func Unify(source, target *catalog.Catalog, given []Given) (*catalog.Catalog, error) {
-	u := &unifier{source: source, target: target, to: map[catalog.Ref]Given{}, ids: map[catalog.Ref]catalog.Ref{}}
+	u := &unifier{source: source, target: target, to: map[catalog.Ref]Given{}, given: map[catalog.Ref]bool{}, ids: map[catalog.Ref]catalog.Ref{}}
 	for _, g := range given {
 		if err := u.take(g); err != nil {
 			return nil, err
@@ -41,6 +41,7 @@ func Unify(source, target *catalog.Catalog, given []Given) (*catalog.Catalog, er
 type unifier struct {
 	source, target *catalog.Catalog
 	to             map[catalog.Ref]Given       // by the source's own reference
+	given          map[catalog.Ref]bool        // the target's references in it
 	ids            map[catalog.Ref]catalog.Ref // from the source's own reference to the identity
 }
 
@@ -53,12 +54,10 @@ func (u *unifier) take(g Given) error {
 	case u.target.Resolve(g.Target) == nil:
 		return fmt.Errorf("the target has no %s", g.Target)
 	}
-	for _, other := range u.to {
-		if other.Target == g.Target {
-			return fmt.Errorf("%s has been given another name already", g.Target)
-		}
+	if u.given[g.Target] {
+		return fmt.Errorf("%s has been given another name already", g.Target)
 	}
-	u.to[g.Source] = g
+	u.to[g.Source], u.given[g.Target] = g, true
 	return nil
 }
 
@@ -141,7 +140,7 @@ func (u *unifier) id(r catalog.Ref) catalog.Ref {
 	return id.Of(fact)
 }
 
-// paired tells whether the target's name stays, of the thing or of its object.
+// paired tells whether the target's name stays.
 func (u *unifier) paired(r catalog.Ref) bool {
 	g, ok := u.to[r]
 	return ok && !g.Rename
@@ -211,6 +210,9 @@ func (u *unifier) object(o *catalog.Object) *catalog.Object {
 	u.facts(c)
 	if id.Schema != o.Schema {
 		c.Home = id.Schema
+		if u.paired(catalog.Ref{Kind: catalog.Schema, Name: o.Schema}) {
+			c.Schema, c.Home = id.Schema, "" // where it is stays, too
+		}
 	}
 	u.known(c, own, id.Name, u.target.Find(id))
 	for i, p := range c.Parts {
@@ -359,9 +361,6 @@ func (n *namer) object(o *catalog.Object) *catalog.Object {
 		}
 		if x.Alias != "" {
 			x.ID, x.Alias = x.Alias, ""
-			if x.ID == x.Name {
-				x.ID = ""
-			}
 		}
 		x.Home = ""
 		switch known := x.Has(catalog.KnownAs); {

@@ -33,6 +33,8 @@ type Risk struct {
 	Kind RiskKind    `json:"kind"`
 	On   catalog.Ref `json:"on"`
 	Text string      `json:"text"`
+	// Before is what the thing is called before the steps, where some rename.
+	Before catalog.Ref `json:"-"`
 	// Ask is what the rows can say about it, nil where they cannot.
 	Ask *Question `json:"-"`
 	// Rows is what they said, nil where they were not asked.
@@ -136,7 +138,8 @@ type Action struct {
 	// nothing.
 	Locks []TableLock
 
-	titles []string // of what was joined
+	titles  []string // of what was joined
+	renames bool     // it gives another name, and does nothing else
 	// Cleared are risks that are none, as the rows say.
 	Cleared []Risk
 }
@@ -325,6 +328,8 @@ type Plan struct {
 	// Actual is the target as it is, Desired after Steps, Full after Held as
 	// well.
 	Actual, Desired, Full *catalog.Catalog
+
+	before oldNames
 }
 
 // Unread tells whether a step is about, or stands on, an object that was left
@@ -381,11 +386,11 @@ func risks(steps []*Step, kinds ...RiskKind) []Risk {
 func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error) {
 	actual, groups := chosen.Comparison.Target, chosen.Options.Groups
 	full := chosen.Target()
-	steps, err := plan(full, actual, groups, w)
+	steps, before, err := plan(full, actual, groups, w)
 	if err != nil {
 		return nil, err
 	}
-	p := &Plan{Steps: steps, Actual: actual, Desired: full, Full: full, Chosen: chosen}
+	p := &Plan{Steps: steps, before: before, Actual: actual, Desired: full, Full: full, Chosen: chosen}
 	for round := 0; ; round++ {
 		tooLong := round > len(full.Objects)+len(actual.Objects)+100
 		var held []Risk
@@ -395,7 +400,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 			for _, r := range risks(p.Steps, Loss, MayFail) {
 				switch {
 				case allow(r):
-				case !tooLong && (now[r.On] || e.Hold(r.On, map[RiskKind]choose.Reason{Loss: choose.Destroys, MayFail: choose.Fails}[r.Kind])):
+				case !tooLong && (now[r.On] || e.Hold(p.before.of(r.On), map[RiskKind]choose.Reason{Loss: choose.Destroys, MayFail: choose.Fails}[r.Kind])):
 					now[r.On] = true
 					held = append(held, r)
 				case r.Kind == MayFail: // it stands in the script as what will fail, which then is not run
@@ -404,7 +409,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 				}
 			}
 			if len(held) > 0 && stuck == nil {
-				waiting(p.Steps, now, e)
+				p.waiting(now, e)
 				e.Dependents()
 			}
 		})
@@ -417,15 +422,15 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 		p.HeldBecause = append(p.HeldBecause, held...)
 		p.Chosen = next
 		p.Desired = next.Target()
-		if p.Steps, err = plan(p.Desired, actual, groups, w); err != nil {
+		if p.Steps, p.before, err = plan(p.Desired, actual, groups, w); err != nil {
 			return nil, err
 		}
 	}
-	_, to, from := renamed(p.Desired, actual, w)
+	_, to, from, _ := renamed(p.Desired, actual, w)
 	p.Gone = onlyInTarget(to, from, groups)
 	defer func() { p.Desired, p.Full, p.Renamed = to, match.Named(full, true), from }()
 	if len(p.HeldBecause) > 0 {
-		if p.Held, err = plan(full, p.Desired, groups, w); err != nil {
+		if p.Held, _, err = plan(full, p.Desired, groups, w); err != nil {
 			return nil, err
 		}
 		for i, s := range p.Held {
@@ -437,19 +442,19 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 
 // waiting holds back the steps that wait for what only a held one brings about,
 // a place that becomes free, and those that wait for them.
-func waiting(steps []*Step, held map[catalog.Ref]bool, e *choose.Editor) {
+func (p *Plan) waiting(held map[catalog.Ref]bool, e *choose.Editor) {
 	for again := true; again; {
 		again = false
 		kept := map[catalog.Ref]bool{}
-		for _, s := range steps {
+		for _, s := range p.Steps {
 			if held[s.About] || held[s.About.Object()] {
 				for _, r := range s.Makes {
 					kept[r] = r.Object() != s.About.Object()
 				}
 			}
 		}
-		for _, s := range steps {
-			if slices.ContainsFunc(s.After, func(r catalog.Ref) bool { return kept[r] }) && !held[s.About] && e.Hold(s.About, choose.Unready) {
+		for _, s := range p.Steps {
+			if slices.ContainsFunc(s.After, func(r catalog.Ref) bool { return kept[r] }) && !held[s.About] && e.Hold(p.before.of(s.About), choose.Unready) {
 				held[s.About], again = true, true
 			}
 		}
@@ -501,9 +506,9 @@ func onlyInTarget(desired, actual *catalog.Catalog, groups map[string]bool) []ca
 }
 
 // plan orders the steps from one catalog to another.
-func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, error) {
+func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, oldNames, error) {
 	before := actual
-	first, desired, actual := renamed(desired, actual, w)
+	first, desired, actual, old := renamed(desired, actual, w)
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
 	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
@@ -517,7 +522,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 		}
 		// What changes in place within a circle comes down first instead.
 		if !b.takeDown(stuck) {
-			return nil, err
+			return nil, nil, err
 		}
 	}
 	ordered = append(first, join(lastThings(ordered))...)
@@ -527,7 +532,10 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([
 		steps[i] = &Step{Action: a, Number: i + 1}
 	}
 	savings(steps, actual, w)
-	return steps, nil
+	if len(old) > 0 {
+		old.ask(steps, actual, w.(Renamer).Dialect())
+	}
+	return steps, old, nil
 }
 
 // strongest leaves one lock for each thing that is there.

@@ -2,9 +2,11 @@ package order
 
 import (
 	"fmt"
+	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
+	"dappermirror/internal/core/sqltext"
 )
 
 // Renamer is a Writer that can give things other names in place.
@@ -13,12 +15,14 @@ type Renamer interface {
 	CanRename(owner, part catalog.Kind) bool
 	// Rename is how.
 	Rename(r match.Rename) *Action
+	// Dialect is how its SQL is taken apart.
+	Dialect() sqltext.Dialect
 }
 
 // renamed gives the things of the target the names they shall have, first of
 // all: what follows is planned between two structures that call everything the
 // same. Both are answered in these names.
-func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, from *catalog.Catalog) {
+func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, from *catalog.Catalog, before oldNames) {
 	can := func(owner, part catalog.Kind) bool { return false }
 	r, ok := w.(Renamer)
 	if ok {
@@ -26,18 +30,136 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 	}
 	list, after := match.Renames(desired, actual, can)
 	if len(list) == 0 {
-		return nil, match.Named(desired, true), actual
+		return nil, match.Named(desired, true), actual, nil
 	}
+	before = oldNames{}
 	for _, x := range inFreeOrder(list, actual, after) {
+		before.note(x)
 		a := r.Rename(x)
 		a.About, a.Removes, a.Makes = x.Was, []catalog.Ref{x.Was}, []catalog.Ref{x.Final}
 		a.Title = fmt.Sprintf("rename %s %s to %s", x.Owner.Kind.Title(), x.Owner.Bare(), x.To.Bare())
 		if x.Part != nil {
 			a.Title = fmt.Sprintf("rename %s %s of %s to %s", x.Part.Kind.Title(), x.Part.Name, x.Owner.Name, x.To.Name)
 		}
+		a.renames = true
 		first = append(first, a)
 	}
-	return first, match.Named(desired, true), match.Named(after, false)
+	return first, match.Named(desired, true), match.Named(after, false), before
+}
+
+// oldNames are, by the names when everything is renamed, those that the target
+// has before; nil where nothing is.
+type oldNames map[catalog.Ref]catalog.Ref
+
+func (n oldNames) note(r match.Rename) {
+	was := r.Was
+	if older, ok := n[was]; ok { // it stepped aside before
+		delete(n, was)
+		was = older
+	}
+	n[r.Final] = was
+}
+
+// of is what a thing is called before.
+func (n oldNames) of(r catalog.Ref) catalog.Ref {
+	if was, ok := n[r.Thing()]; ok {
+		return was.Of(r.Fact)
+	}
+	if schema, ok := n[catalog.Ref{Kind: catalog.Schema, Name: r.Schema}]; ok {
+		r.Schema = schema.Name
+	}
+	if was, ok := n[r.Object()]; ok {
+		was.PartKind, was.Part = r.PartKind, r.Part
+		return was.Of(r.Fact)
+	}
+	return r
+}
+
+// text is a query about the rows in the names that things have before. It fails
+// where a name could be a renamed column's or another's.
+func (n oldNames) text(c *catalog.Catalog, d sqltext.Dialect, sql string) (string, bool) {
+	toks := sqltext.Lex(d, sql)
+	spoken := map[string]bool{}
+	for _, t := range toks {
+		if t.IsName() {
+			spoken[c.Fold(t.Name())] = true
+		}
+	}
+	old, sure := map[string]string{}, true
+	for now, was := range n {
+		name := c.Fold(now.Part)
+		switch {
+		case !now.IsPart():
+			old[c.Fold(now.Name)] = was.Name
+		case spoken[c.Fold(now.Name)] && spoken[name]:
+			if o, twice := old[name]; twice && o != was.Part {
+				sure = false
+			}
+			old[name] = was.Part
+		}
+	}
+	for _, o := range c.Objects { // has another table of the query a column of such a name?
+		for _, p := range o.Parts {
+			if was, ok := old[c.Fold(p.Name)]; ok && spoken[c.Fold(o.Name)] && was != n.of(o.PartRef(p)).Part {
+				sure = false
+			}
+		}
+	}
+	var b strings.Builder
+	for _, t := range toks {
+		if name, ok := old[c.Fold(t.Name())]; ok && t.IsName() && t.Name() != name {
+			b.WriteString(c.Spell(name, false))
+		} else {
+			b.WriteString(t.Text)
+		}
+	}
+	return b.String(), sure
+}
+
+// Before is what a thing of the steps is called before any of them ran.
+func (p *Plan) Before(r catalog.Ref) catalog.Ref { return p.before.of(r) }
+
+// ask puts what the rows are asked, and how they are saved, in the names that
+// things have before the steps run: that is when it is asked. A question that
+// could be about something else is not asked. c is the target under its new names.
+func (n oldNames) ask(steps []*Step, c *catalog.Catalog, d sqltext.Dialect) {
+	done := map[*Question]bool{} // and whether it is sure
+	turn := func(texts ...*string) bool {
+		sure := true
+		for _, t := range texts {
+			text, ok := n.text(c, d, *t)
+			*t, sure = text, sure && ok
+		}
+		return sure
+	}
+	ask := func(q *Question) *Question {
+		if q == nil {
+			return nil
+		}
+		if _, ok := done[q]; !ok {
+			done[q] = turn(&q.Count, &q.Probe, &q.Total, &q.List)
+			q.early = func(sql string) string { text, _ := n.text(c, d, sql); return text }
+		}
+		if !done[q] {
+			return nil
+		}
+		return q
+	}
+	for _, s := range steps {
+		for i := range s.Risks {
+			r := &s.Risks[i]
+			r.Before = n.of(r.On)
+			// Without a transaction the rows are saved when their step comes.
+			if r.Ask = ask(r.Ask); r.Save != nil && r.Save.Release == "" && !s.Alone && !s.Later {
+				save := *r.Save
+				turn(&save.Lock, &save.Query, &save.First)
+				r.Save = &save
+			}
+		}
+		for i := range s.Fills {
+			s.Fills[i].Ask = ask(s.Fills[i].Ask)
+		}
+	}
 }
 
 // inFreeOrder orders renames so that every name is free when it is taken. A name that

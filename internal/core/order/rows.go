@@ -36,6 +36,8 @@ type Question struct {
 	Locks, Guard, Release []string
 	// On are the objects whose rows are asked.
 	On []catalog.Ref
+
+	early func(guard string) string // how a guard is written before the renames; nil where nothing is renamed
 }
 
 // RowsWhere asks how many rows of a table meet a condition; "" is every row.
@@ -225,14 +227,18 @@ func (p *Plan) guard(s *Step, q *Question) {
 	case len(q.Release) > 0:
 		s.Release = q.Release
 	case s.Alone || s.Later || len(q.On) == 0:
+		at := len(p.Guards)
 		p.Guards = q.guards(p.Guards) // at the beginning of the transaction
+		for ; at < len(p.Guards) && q.early != nil; at++ {
+			p.Guards[at] = q.early(p.Guards[at])
+		}
 		return
 	default:
 		for _, earlier := range p.Steps {
 			if earlier == s {
 				break
 			}
-			if !earlier.Alone && !earlier.Later && earlier.touches(q.On) {
+			if !earlier.Alone && !earlier.Later && !earlier.renames && earlier.touches(q.On) {
 				s = earlier
 				break
 			}

@@ -120,6 +120,31 @@ func (p Pattern) Kind() string {
 	return p.kind
 }
 
+// Name is one name of a pattern.
+type Name struct {
+	Text    string
+	Literal bool // it is no glob
+}
+
+// Names are the names of the pattern, the last one the thing's own.
+func (p Pattern) Names() []Name {
+	var out []Name
+	for _, g := range p.names {
+		out = append(out, Name{g.text, g.quoted})
+	}
+	return out
+}
+
+// Like is the pattern with the kind of another one, and that one's names in
+// front where it has fewer.
+func (p Pattern) Like(o Pattern) Pattern {
+	p.kind = o.kind
+	if n := len(o.names) - len(p.names); n > 0 {
+		p.names = append(append([]glob{}, o.names[:n]...), p.names...)
+	}
+	return p
+}
+
 // Wide tells whether the pattern names no thing, only a kind: it is right also
 // where there is none of it.
 func (p Pattern) Wide() bool {
@@ -253,4 +278,20 @@ func (s Scope) Part(o, part *catalog.Object, fold func(string) string) bool {
 		return false
 	}
 	return len(s.Only) == 0 || Any(s.Only, r, fold)
+}
+
+// Cut cuts a text at its commas outside quotes.
+func Cut(text string) []string {
+	var out []string
+	quoted, start := false, 0
+	for i := 0; i < len(text); i++ {
+		switch {
+		case text[i] == '"':
+			quoted = !quoted
+		case text[i] == ',' && !quoted:
+			out = append(out, text[start:i])
+			start = i + 1
+		}
+	}
+	return append(out, text[start:])
 }

@@ -26,10 +26,13 @@ func (Engine) Folds(source, target *catalog.Catalog) bool {
 }
 
 // Unify implements engine.Unifier.
-func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, error) {
+func (e Engine) Unify(source, target *catalog.Catalog, given []match.Given) (*catalog.Catalog, error) {
 	theirs, ours := byFoldedName(target), byFoldedName(source)
 	known := match.Copy(target) // and what is to come under the names it will have there
-	var given []match.Given
+	said := map[catalog.Ref]bool{}
+	for _, g := range given {
+		said[g.Source] = true
+	}
 	for key, of := range ours {
 		o := of[0]
 		if len(of) > 1 {
@@ -38,7 +41,7 @@ func (e Engine) Unify(source, target *catalog.Catalog) (*catalog.Catalog, error)
 			}
 			continue
 		}
-		if target.Find(o.Ref()) != nil {
+		if said[o.Ref()] || target.Find(o.Ref()) != nil {
 			continue
 		}
 		var like *catalog.Object

@@ -6,6 +6,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -22,6 +23,9 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 	}
 	return false
 }
+
+// Dialect implements order.Renamer.
+func (w *Writer) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Rename implements order.Renamer (MariaDB 10.5 and MySQL 8.0: RENAME COLUMN).
 func (w *Writer) Rename(r match.Rename) *order.Action {

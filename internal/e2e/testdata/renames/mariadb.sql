@@ -12,12 +12,12 @@ CREATE TABLE port_call (id int AUTO_INCREMENT PRIMARY KEY, vessel_id int, state 
 CREATE VIEW long_ones AS SELECT s.id AS n, s.name AS t, port_call.state AS st FROM vessel s JOIN port_call ON port_call.vessel_id = s.id WHERE s.metres > 100;
 CREATE FUNCTION longest() RETURNS double READS SQL DATA RETURN (SELECT max(metres) FROM vessel);
 CREATE TRIGGER on_visit AFTER INSERT ON port_call FOR EACH ROW UPDATE vessel SET flag = 'yes' WHERE id = NEW.vessel_id;
---- says table:vessel=table:ship
---- says table:port_call=table:visit
---- says column:vessel.id=column:ship.ident
---- says column:vessel.name=column:ship.ship_name
---- says column:vessel.metres=column:ship.length
---- says column:port_call.vessel_id=column:visit.ship_ident
+--- says table:ship=vessel
+--- says table:visit=port_call
+--- says column:ship.ident=id
+--- says column:ship.ship_name=name
+--- says column:ship.length=metres
+--- says column:visit.ship_ident=vessel_id
 --- keep SELECT name, metres FROM vessel ORDER BY id
 --- keep SELECT id, state FROM port_call ORDER BY id
 --- case two swap their names
@@ -26,9 +26,30 @@ CREATE TABLE berth (id int PRIMARY KEY, depth double, beam double); CREATE TABLE
 INSERT INTO berth VALUES (1, 9.5, 20); INSERT INTO quay VALUES ('A');
 --- source
 CREATE TABLE quay (id int PRIMARY KEY, beam double, depth double); CREATE TABLE berth (code varchar(9) PRIMARY KEY);
---- says table:quay=table:berth
---- says table:berth=table:quay
---- says column:quay.beam=column:berth.depth
---- says column:quay.depth=column:berth.beam
+--- says table:berth=quay
+--- says table:quay=berth
+--- says column:berth.depth=beam
+--- says column:berth.beam=depth
 --- keep SELECT beam, depth FROM quay
 --- keep SELECT code FROM berth
+--- case renamed and retyped in one go
+--- exit 1
+--- target
+CREATE TABLE ship (ident int PRIMARY KEY, name varchar(20), tons varchar(9), gone text, UNIQUE KEY one_name (name), CONSTRAINT heavy CHECK (tons <> '')); CREATE TABLE stay (id int PRIMARY KEY, ship int, note text, KEY by_ship (ship), CONSTRAINT of_ship FOREIGN KEY (ship) REFERENCES ship (ident));
+CREATE FUNCTION dues(d int) RETURNS int RETURN d * 2; CREATE TRIGGER on_stay BEFORE INSERT ON stay FOR EACH ROW SET NEW.note = 'x';
+INSERT INTO ship VALUES (1, 'Heron', '120', 'x'), (2, 'Tern', '20', NULL); INSERT INTO stay VALUES (1, 1, NULL);
+--- source
+CREATE TABLE vessel (id bigint PRIMARY KEY, title varchar(40) NOT NULL, tonnage int, UNIQUE KEY one_title (title), CONSTRAINT weighs CHECK (tonnage > 0)); CREATE TABLE stay (id int PRIMARY KEY, vessel_id bigint, note text, KEY by_vessel (vessel_id), CONSTRAINT of_vessel FOREIGN KEY (vessel_id) REFERENCES vessel (id) ON DELETE CASCADE);
+CREATE FUNCTION charges(d int) RETURNS int RETURN d * 2; CREATE TRIGGER before_stay BEFORE INSERT ON stay FOR EACH ROW SET NEW.note = 'x';
+--- says table:ship=vessel
+--- says column:ship.ident=id
+--- says column:ship.name=title
+--- says column:ship.tons=tonnage
+--- says column:stay.ship=vessel_id
+--- says index:stay.by_ship=by_vessel
+--- says index:ship.one_name=one_title
+--- says foreign-key:stay.of_ship=of_vessel
+--- says routine:dues=charges
+--- says trigger:stay.on_stay=before_stay
+--- keep SELECT title, tonnage FROM vessel ORDER BY id
+--- keep SELECT vessel_id FROM stay

@@ -22,17 +22,17 @@ CREATE VIEW harbour.long_ones AS SELECT s.id AS n, s.name AS t, v.sea AS st FROM
 CREATE FUNCTION harbour.seen() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN UPDATE harbour.vessel SET flag = 'seen' WHERE id = NEW.vessel_id; RETURN NEW; END $$;
 CREATE TRIGGER on_visit AFTER INSERT OR UPDATE OF vessel_id ON harbour.port_call FOR EACH ROW WHEN (NEW.vessel_id > 0) EXECUTE FUNCTION harbour.seen();
 ALTER TABLE harbour.port_call ENABLE ROW LEVEL SECURITY; CREATE POLICY calm ON harbour.port_call USING (sea = 'calm'::harbour.weather AND vessel_id IN (SELECT id AS n FROM harbour.vessel));
---- says schema:harbour=schema:office
---- says enum:harbour.weather=enum:office.mood
---- says domain:harbour.hull=domain:office.imo
---- says table:harbour.vessel=table:office.ship
---- says table:harbour.port_call=table:office.visit
---- says sequence:harbour.calls=sequence:office.visits
---- says routine:harbour.calm=routine:office.is_calm
---- says column:harbour.vessel.id=column:office.ship.ident
---- says column:harbour.vessel.name=column:office.ship.ship_name
---- says column:harbour.vessel.metres=column:office.ship.length
---- says column:harbour.port_call.vessel_id=column:office.visit.ship_ident
+--- says schema:office=harbour
+--- says enum:office.mood=weather
+--- says domain:office.imo=hull
+--- says table:office.ship=vessel
+--- says table:office.visit=port_call
+--- says sequence:office.visits=calls
+--- says routine:office.is_calm=calm
+--- says column:office.ship.ident=id
+--- says column:office.ship.ship_name=name
+--- says column:office.ship.length=metres
+--- says column:office.visit.ship_ident=vessel_id
 --- keep SELECT name, metres FROM harbour.vessel ORDER BY id
 --- keep SELECT id, sea FROM harbour.port_call ORDER BY id
 --- case two swap their names
@@ -41,9 +41,39 @@ CREATE TABLE berth (id integer PRIMARY KEY, depth real, beam real); CREATE TABLE
 INSERT INTO berth VALUES (1, 9.5, 20); INSERT INTO quay VALUES ('A');
 --- source
 CREATE TABLE quay (id integer, depth real, beam real, CONSTRAINT berth_pkey PRIMARY KEY (id)); CREATE TABLE berth (code text, CONSTRAINT quay_pkey PRIMARY KEY (code)); ALTER TABLE quay RENAME depth TO x; ALTER TABLE quay RENAME beam TO depth; ALTER TABLE quay RENAME x TO beam; CREATE VIEW pairs AS SELECT b.beam AS d, q.code AS c FROM quay b, berth q;
---- says table:public.quay=table:public.berth
---- says table:public.berth=table:public.quay
---- says column:public.quay.beam=column:public.berth.depth
---- says column:public.quay.depth=column:public.berth.beam
+--- says table:public.berth=quay
+--- says table:public.quay=berth
+--- says column:public.berth.depth=beam
+--- says column:public.berth.beam=depth
 --- keep SELECT beam, depth FROM quay
 --- keep SELECT code FROM berth
+--- case renamed and retyped in one go
+--- exit 1
+--- target
+CREATE TABLE ship (ident int PRIMARY KEY, name varchar(20) CONSTRAINT one_name UNIQUE, tons varchar(9) CONSTRAINT heavy CHECK (tons <> ''), gone text); CREATE TABLE stay (id serial PRIMARY KEY, ship int CONSTRAINT of_ship REFERENCES ship (ident), note text); CREATE INDEX by_ship ON stay (ship);
+CREATE FUNCTION dues(d int) RETURNS int LANGUAGE sql AS 'SELECT d * 2'; CREATE FUNCTION seen() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; CREATE TRIGGER on_stay BEFORE INSERT ON stay FOR EACH ROW EXECUTE FUNCTION seen(); CREATE POLICY own ON stay USING (ship > 0); CREATE RULE r1 AS ON DELETE TO stay DO INSTEAD NOTHING;
+CREATE VIEW ships AS SELECT ident, name FROM ship; CREATE MATERIALIZED VIEW heavy_ones AS SELECT ident FROM ship WHERE tons > '1';
+INSERT INTO ship VALUES (1, 'Heron', '120', 'x'), (2, 'Tern', '20', NULL); INSERT INTO stay VALUES (1, 1, NULL);
+--- source
+CREATE TABLE vessel (id bigint CONSTRAINT vessel_key PRIMARY KEY, title varchar(40) NOT NULL CONSTRAINT one_title UNIQUE, tonnage int CONSTRAINT weighs CHECK (tonnage > 0)); CREATE TABLE stay (id serial PRIMARY KEY, vessel_id bigint CONSTRAINT of_vessel REFERENCES vessel (id) ON DELETE CASCADE, note text); CREATE INDEX by_vessel ON stay (vessel_id, id);
+CREATE FUNCTION charges(d int) RETURNS int LANGUAGE sql AS 'SELECT d * 2'; CREATE FUNCTION noted() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; CREATE TRIGGER before_stay BEFORE INSERT ON stay FOR EACH ROW EXECUTE FUNCTION noted(); CREATE POLICY mine ON stay USING (vessel_id > 0); CREATE RULE r2 AS ON DELETE TO stay DO INSTEAD NOTHING;
+CREATE VIEW vessels AS SELECT id, title FROM vessel; CREATE MATERIALIZED VIEW big_ones AS SELECT id FROM vessel WHERE tonnage > 1;
+--- says table:ship=vessel
+--- says column:ship.ident=id
+--- says column:ship.name=title
+--- says column:ship.tons=tonnage
+--- says column:stay.ship=vessel_id
+--- says index:stay.by_ship=by_vessel
+--- says unique:ship.one_name=one_title
+--- says check:ship.heavy=weighs
+--- says primary-key:ship.ship_pkey=vessel_key
+--- says foreign-key:stay.of_ship=of_vessel
+--- says routine:dues=charges
+--- says routine:seen=noted
+--- says trigger:stay.on_stay=before_stay
+--- says policy:stay.own=mine
+--- says rule:stay.r1=r2
+--- says view:ships=vessels
+--- says materialized-view:heavy_ones=big_ones
+--- keep SELECT title, tonnage FROM vessel ORDER BY id
+--- keep SELECT vessel_id FROM stay

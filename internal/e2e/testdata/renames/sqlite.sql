@@ -15,12 +15,12 @@ CREATE INDEX visit_by_ship ON port_call (vessel_id DESC, lower(state)) WHERE sta
 CREATE VIEW long_ones AS SELECT s.id AS n, s.name AS t, port_call.state AS st FROM vessel AS s JOIN port_call ON port_call.vessel_id = s.id WHERE s.metres > 100;
 CREATE VIEW flags AS SELECT DISTINCT flag AS f FROM vessel;
 CREATE TRIGGER on_visit AFTER INSERT ON port_call WHEN NEW.vessel_id > 0 BEGIN UPDATE vessel SET flag = 'seen' WHERE id = NEW.vessel_id; END;
---- says table:vessel=table:ship
---- says table:port_call=table:visit
---- says column:vessel.id=column:ship.ident
---- says column:vessel.name=column:ship.ship_name
---- says column:vessel.metres=column:ship.length
---- says column:port_call.vessel_id=column:visit.ship_ident
+--- says table:ship=vessel
+--- says table:visit=port_call
+--- says column:ship.ident=id
+--- says column:ship.ship_name=name
+--- says column:ship.length=metres
+--- says column:visit.ship_ident=vessel_id
 --- keep SELECT name, metres FROM vessel ORDER BY id
 --- keep SELECT state FROM port_call ORDER BY id
 --- case two swap their names
@@ -31,10 +31,10 @@ INSERT INTO berth VALUES (1, 9.5, 20); INSERT INTO quay VALUES ('A');
 --- source
 CREATE TABLE quay (id INTEGER PRIMARY KEY, beam REAL, depth REAL);
 CREATE TABLE berth (code TEXT PRIMARY KEY);
---- says table:quay=table:berth
---- says table:berth=table:quay
---- says column:quay.beam=column:berth.depth
---- says column:quay.depth=column:berth.beam
+--- says table:berth=quay
+--- says table:quay=berth
+--- says column:berth.depth=beam
+--- says column:berth.beam=depth
 --- keep SELECT beam, depth FROM quay
 --- keep SELECT code FROM berth
 --- case a name of something that goes
@@ -45,5 +45,19 @@ INSERT INTO berth VALUES (1, 9.5);
 --- source
 CREATE TABLE old_berth (id INTEGER PRIMARY KEY, depth REAL);
 --- exit 3
---- says table:old_berth=table:berth
+--- says table:berth=old_berth
 --- keep SELECT depth FROM old_berth
+--- case renamed and retyped in one go
+--- exit 1
+--- target
+CREATE TABLE ship (ident INTEGER PRIMARY KEY, name TEXT, tons TEXT, gone TEXT, UNIQUE (name)); CREATE TABLE stay (id INTEGER PRIMARY KEY, ship INTEGER REFERENCES ship (ident), note TEXT);
+INSERT INTO ship VALUES (1, 'Heron', '120', 'x'), (2, 'Tern', '20', NULL); INSERT INTO stay VALUES (1, 1, NULL);
+--- source
+CREATE TABLE vessel (id INTEGER PRIMARY KEY, title TEXT NOT NULL, tonnage REAL CHECK (tonnage > 0), UNIQUE (title)); CREATE TABLE stay (id INTEGER PRIMARY KEY, vessel_id INTEGER REFERENCES vessel (id) ON DELETE CASCADE, note TEXT DEFAULT 'none');
+--- says table:ship=vessel
+--- says column:ship.ident=id
+--- says column:ship.name=title
+--- says column:ship.tons=tonnage
+--- says column:stay.ship=vessel_id
+--- keep SELECT title, tonnage FROM vessel ORDER BY id
+--- keep SELECT vessel_id FROM stay

@@ -6,6 +6,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -19,6 +20,9 @@ func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 	}
 	return part == catalog.Column && vocab.IsTable(owner)
 }
+
+// Dialect implements order.Renamer.
+func (w *Writer) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Rename implements order.Renamer.
 func (w *Writer) Rename(r match.Rename) *order.Action {

@@ -6,6 +6,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlite/vocab"
 )
 
@@ -15,6 +16,9 @@ var _ order.Renamer = (*Writer)(nil)
 func (w *Writer) CanRename(owner, part catalog.Kind) bool {
 	return owner == catalog.Table && (part == "" || part == catalog.Column) || owner == catalog.VirtualTable && part == ""
 }
+
+// Dialect implements order.Renamer.
+func (w *Writer) Dialect() sqltext.Dialect { return vocab.Dialect }
 
 // Rename implements order.Renamer. The full rename, which scripts have turned
 // off, writes all texts anew that name the thing.
