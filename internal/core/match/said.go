@@ -121,6 +121,7 @@ func Resolve(said []Saying, source, target *catalog.Catalog, coming bool) (Found
 			}
 		}
 	}
+	r.carriedOut(said)
 	for i, s := range said {
 		if r.hits[i] == 0 {
 			return Found{}, fmt.Errorf("%s: %w", s.Option(), r.nothing(s))
@@ -209,11 +210,34 @@ func (r *resolver) resolve(i int, s Saying, level int) error {
 			return err
 		}
 	}
-	if level == 2 && s.Rename && len(all) == 0 && len(matching(r.target, s.right.Like(s.left))) > 0 {
-		r.hits[i]++
-		r.Done = append(r.Done, s)
-	}
 	return nil
+}
+
+// carriedOut finds the renames that the target has behind it: it has the new name
+// as the source does, and the old one no more. What a thing is in may have been
+// renamed with it.
+func (r *resolver) carriedOut(said []Saying) {
+	for again := true; again; {
+		again = false
+		for i, s := range said {
+			if r.hits[i] > 0 || !s.Rename || len(matching(r.target, s.left)) > 0 {
+				continue
+			}
+			likes := []scope.Pattern{s.right.Like(s.left)}
+			for _, d := range r.Done {
+				likes = append(likes, s.right.Within(d.right, s.left))
+			}
+			for _, p := range likes {
+				for _, t := range matching(r.source, p) {
+					if r.hits[i] == 0 && r.target.Resolve(t.ref()) != nil {
+						r.hits[i]++
+						r.Done = append(r.Done, s)
+						again = true
+					}
+				}
+			}
+		}
+	}
 }
 
 // overloads tells whether things are routines of one name.

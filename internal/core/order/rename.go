@@ -30,7 +30,7 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 	}
 	list, after := match.Renames(desired, actual, can)
 	if len(list) == 0 {
-		return nil, match.Named(desired, true), actual, nil
+		return nil, match.Named(desired, true), match.Named(actual, false), nil
 	}
 	before = oldNames{}
 	for _, x := range inFreeOrder(list, actual, after) {

@@ -145,6 +145,14 @@ func (p Pattern) Like(o Pattern) Pattern {
 	return p
 }
 
+// Within is the pattern's own name in an owner of another name, with the kind of
+// a third pattern.
+func (p Pattern) Within(owner, like Pattern) Pattern {
+	p.kind = like.kind
+	p.names = append(append([]glob{}, owner.names...), p.names[len(p.names)-1])
+	return p
+}
+
 // Wide tells whether the pattern names no thing, only a kind: it is right also
 // where there is none of it.
 func (p Pattern) Wide() bool {
