@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -45,6 +46,14 @@ Exit code 3 says that something was held back or refused.`,
 			}
 			if a.format != "json" {
 				report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses()})
+			}
+			if renamed, err := a.askRenames(cmd.Context(), p, o.yes); err != nil {
+				return err
+			} else if renamed {
+				if p, err = a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(false)); err != nil {
+					return err
+				}
+				wr.Said = a.said.words()
 			}
 			if !p.Comparison.Different() {
 				zero := 0
@@ -90,6 +99,29 @@ Exit code 3 says that something was held back or refused.`,
 	w.flags(cmd)
 	a.judgementFlags(cmd)
 	return cmd
+}
+
+// askRenames asks, where somebody is there to answer, about each likely rename,
+// and tells whether any was said to be one.
+func (a *app) askRenames(ctx context.Context, p *work.Pair, unasked bool) (bool, error) {
+	if unasked || a.noInput || !isTerminal(a.stdin) || a.format == "json" {
+		return false, nil
+	}
+	some := false
+	for _, l := range p.Comparison.Likely() {
+		if err := a.flush(); err != nil {
+			return false, err
+		}
+		yes, err := a.confirm(ctx, fmt.Sprintf("Is %s of the target what the source calls %s (%d %%: %s)?", l.Old, l.New, l.Weight, strings.Join(l.Reasons, ", ")))
+		if err != nil {
+			return false, err
+		}
+		if yes {
+			a.said.rename = append(a.said.rename, strings.TrimPrefix(l.Option(), "--rename "))
+			some = true
+		}
+	}
+	return some, nil
 }
 
 // compareAgain says what still differs when the script has run.

@@ -1,11 +1,16 @@
 package e2e
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/report"
 )
 
@@ -95,5 +100,90 @@ func onlyNames(t *testing.T, list []report.JSONItem) {
 			}
 		}
 		onlyNames(t, it.Parts)
+	}
+}
+
+// newWords are names that nothing has yet.
+var newWords = []string{"quay", "lamp", "mooring", "draught", "beam", "ledger", "tariff_code", "stow", "agent", "fender", "hatch", "keel"}
+
+// TestLikelyRenames: random renames, done by the engine itself, are found from
+// the result; carrying out what is found ends equal, with every row. Pairs that
+// have nothing to do with each other give few.
+func TestLikelyRenames(t *testing.T) {
+	t.Parallel()
+	p, dir := litePlaces{t.TempDir(), new(int)}, t.TempDir()
+	renames, found, unrelated, wrong := 0, 0, 0, 0
+	for seed := range uint64(60) {
+		r := rand.New(rand.NewPCG(seed, 17))
+		s := newSpec(r)
+		s.views, s.quoted, s.search = nil, nil, nil
+		plain := pen{engine: "sqlite"}
+		target, source := p.make(t, plain.sql(s)+plain.rows(s)), p.make(t, plain.sql(s))
+		var sql, made []string
+		words := pick(r, newWords, 5)
+		for i, x := range s.tables {
+			table, last := plain.name(x.name), x.name
+			if c := x.cols[r.IntN(len(x.cols))]; r.IntN(2) == 0 {
+				sql = append(sql, fmt.Sprintf("ALTER TABLE %s RENAME COLUMN %s TO %s;", table, plain.name(c.name), words[i]))
+				made = append(made, "--rename "+catalog.Ref{Kind: catalog.Table, Name: last, PartKind: catalog.Column, Part: strings.ToLower(c.name)}.String()+"="+words[i])
+			}
+			if r.IntN(3) == 0 && i < 2 {
+				sql = append(sql, fmt.Sprintf("ALTER TABLE %s RENAME TO %s;", table, "the_"+words[4-i]))
+				made = append(made, "--rename "+catalog.Ref{Kind: catalog.Table, Name: last}.String()+"=the_"+words[4-i])
+			}
+		}
+		ask(t, source, strings.Join(sql, "\n"))
+		options := []string{}
+		for _, l := range comparison(t, dir, source, target).Likely {
+			options = append(options, l.Option)
+			if !slices.Contains(made, l.Option) {
+				t.Errorf("seed %d: %s is no rename (%d %%: %v)", seed, l.Option, l.Weight, l.Reasons)
+			}
+		}
+		renames += len(made)
+		for _, m := range made {
+			if slices.Contains(options, m) {
+				found++
+			} else {
+				t.Logf("seed %d: not found: %s", seed, m)
+			}
+		}
+		if len(made) == 0 || len(options) != len(made) {
+			continue
+		}
+		rows := func(place string) (n int) {
+			for _, name := range strings.Fields(ask(t, place, "SELECT quote(name) FROM sqlite_master WHERE type = 'table'")) {
+				var k int
+				_, _ = fmt.Sscan(ask(t, place, "SELECT count(*) FROM "+sqltext.Always(strings.ReplaceAll(strings.Trim(name, "'"), "''", "'"))), &k)
+				n += k
+			}
+			return n
+		}
+		args := []string{"sync", source, target, "--yes"}
+		for _, o := range options {
+			args = append(args, strings.SplitN(o, " ", 2)...)
+		}
+		before := rows(target)
+		want(t, 0, dir, args...)
+		if d := firstDifference(p.dump(t, source), p.dump(t, target)); d != "" || rows(target) != before {
+			t.Errorf("seed %d: %v ends elsewhere: %s", seed, options, d)
+		}
+		// Two that have nothing to do with each other.
+		a, b := newSpec(rand.New(rand.NewPCG(seed, 18))), newSpec(rand.New(rand.NewPCG(seed, 19)))
+		for _, x := range b.tables {
+			for i, c := range x.cols {
+				c.name = fmt.Sprintf("%s_%d", newWords[(i+int(seed))%len(newWords)], i)
+			}
+			x.name = "the " + x.name
+			x.checks, x.uniques, x.refs, x.indexes, x.trigger = nil, nil, nil, nil, false
+		}
+		b.views = nil
+		list := comparison(t, dir, p.make(t, plain.sql(a)), p.make(t, plain.sql(b))).Likely
+		unrelated++
+		wrong += len(list)
+	}
+	t.Logf("%d of %d renames found; %d suggested in %d unrelated pairs", found, renames, wrong, unrelated)
+	if found*100 < renames*97 {
+		t.Errorf("%d of %d renames found", found, renames)
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/script"
@@ -83,8 +84,20 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		}
 		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}
+	likely(w, c.Likely(), st)
 	tolerated(w, c.Tolerated, st, opt.All)
 	fmt.Fprintf(w, "\n%s\n", Closing(c, len(opt.Losses)))
+}
+
+// likely lists what looks like a rename, with the option that makes it one.
+func likely(w io.Writer, list []match.Likely, st Style) {
+	for i, l := range list {
+		if i == 0 {
+			fmt.Fprintf(w, "\n%s\n", st.Strong("likely renames"))
+		}
+		option, what, _ := strings.Cut(l.Option(), " ")
+		Hang(w, "  ? ", fmt.Sprintf("%d %%  %s %s  (%s)", l.Weight, option, Safe(script.Word(what)), strings.Join(l.Reasons, ", ")), st.Width, nil)
+	}
 }
 
 // tolerated counts what differs and does not count, and lists it where all is

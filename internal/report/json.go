@@ -57,10 +57,21 @@ type JSONComparison struct {
 	Differences []JSONItem     `json:"differences"`
 	Same        []JSONItem     `json:"same,omitempty"`
 	NotCompared []JSONGap      `json:"not_compared,omitempty"`
+	// Likely are things that look like one under two names.
+	Likely []JSONLikely `json:"likely_renames,omitempty"`
 	// Tolerated counts what differs and does not count, by tolerance; the
 	// differences themselves are listed where all was asked for.
 	Tolerated            []judge.Tallied `json:"tolerated,omitempty"`
 	ToleratedDifferences []JSONTolerated `json:"tolerated_differences,omitempty"`
+}
+
+// JSONLikely is something that looks like a rename.
+type JSONLikely struct {
+	Old     string   `json:"old"` // the target's
+	New     string   `json:"new"` // the source's
+	Weight  int      `json:"weight"`
+	Reasons []string `json:"reasons"`
+	Option  string   `json:"option"`
 }
 
 // JSONTolerated is a difference that does not count.
@@ -251,6 +262,9 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 		case all:
 			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
+	}
+	for _, l := range c.Likely() {
+		out.Likely = append(out.Likely, JSONLikely{l.Old.String(), l.New.String(), l.Weight, l.Reasons, l.Option()})
 	}
 	out.Tolerated = judge.Tally(c.Tolerated)
 	for _, t := range c.Tolerated {

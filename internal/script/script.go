@@ -349,7 +349,12 @@ func (w *writer) wayBack() {
 // WayOut is what can be done about a risk that holds something back.
 func WayOut(r order.Risk) string {
 	if r.Kind != order.WillFail {
-		return "allow it with --may-lose " + Quoted(r.On.String())
+		way := "allow it with --may-lose " + Quoted(r.On.String())
+		if r.Perhaps != "" {
+			option, what, _ := strings.Cut(r.Perhaps, " ")
+			way = "it looks like half of a rename: " + option + " " + Word(what) + "; or " + way
+		}
+		return way
 	}
 	return "clean the rows first, give a value with --fill, or leave it out with --except"
 }

@@ -118,6 +118,7 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		}
 	}
 	plan.Settle(answers, permitted)
+	plan.Hint(p.Comparison.Likely())
 	if err := s.locks(ctx, p, w, plan); err != nil {
 		return nil, err
 	}

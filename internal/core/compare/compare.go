@@ -386,6 +386,27 @@ func onBoth(do func(i int) error) error {
 	return errors.Join(errs[:]...)
 }
 
+// Likely finds what looks like one thing under two names.
+func (c *Comparison) Likely() []match.Likely {
+	one := [2]bool{} // is anything on one side only, or perhaps somebody else's?
+	var pairs []match.Pair
+	for _, it := range c.Items {
+		p := match.Pair{Source: it.Source, Target: it.Target, Differs: it.Status != Same}
+		for _, part := range it.Parts {
+			if it.Source != nil && it.Target != nil {
+				p.Parts = append(p.Parts, match.Pair{Source: part.Source, Target: part.Target, SourceOwner: it.Source, TargetOwner: it.Target, Differs: part.Status != Same})
+			}
+			one[0], one[1] = one[0] || part.Target == nil || part.Status == Differs, one[1] || part.Source == nil || part.Status == Differs
+		}
+		one[0], one[1] = one[0] || it.Target == nil, one[1] || it.Source == nil
+		pairs = append(pairs, p)
+	}
+	if !one[0] || !one[1] {
+		return nil
+	}
+	return match.Renamed(pairs, c.Source, c.Target)
+}
+
 // Turned is the comparison from the other side: the target is its source. The
 // items and their parts stand in the same order.
 func (c *Comparison) Turned() *Comparison {

@@ -35,6 +35,9 @@ type Risk struct {
 	Text string      `json:"text"`
 	// Before is what the thing is called before the steps, where some rename.
 	Before catalog.Ref `json:"-"`
+	// Perhaps is the option that makes a rename of it, where what goes looks like
+	// half of one.
+	Perhaps string `json:"perhaps,omitempty"`
 	// Ask is what the rows can say about it, nil where they cannot.
 	Ask *Question `json:"-"`
 	// Rows is what they said, nil where they were not asked.
@@ -363,6 +366,17 @@ func (p *Plan) Unread() bool {
 // Allowed tells whether nothing in the plan needs to be held back.
 func (p *Plan) Allowed(allow func(Risk) bool) bool {
 	return !slices.ContainsFunc(risks(p.Steps, Loss, MayFail), func(r Risk) bool { return !allow(r) })
+}
+
+// Hint says of what is held back where it looks like half of a rename.
+func (p *Plan) Hint(likely []match.Likely) {
+	option := map[catalog.Ref]string{}
+	for _, l := range likely {
+		option[l.Old] = l.Option()
+	}
+	for i := range p.HeldBecause {
+		p.HeldBecause[i].Perhaps = option[p.Before(p.HeldBecause[i].On)]
+	}
 }
 
 // Losses lists what the steps destroy, by permission.

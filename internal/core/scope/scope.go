@@ -120,6 +120,11 @@ func (p Pattern) Kind() string {
 	return p.kind
 }
 
+// Quote writes a name as a pattern has it: in quotes where it needs them.
+func Quote(name string) string {
+	return strings.TrimPrefix(catalog.Ref{Name: name}.String(), ":")
+}
+
 // Name is one name of a pattern.
 type Name struct {
 	Text    string
