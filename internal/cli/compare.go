@@ -1,16 +1,20 @@
 package cli
 
 import (
+	"context"
+	"errors"
+
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/order"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/work"
 )
 
 func (a *app) compareCommand() *cobra.Command {
-	var detail, all bool
-	var group string
+	var detail, all, force bool
+	var group, choicesOut string
 	cmd := &cobra.Command{
 		Use:   "compare SOURCE TARGET [TARGET...]",
 		Short: "List how the target differs from the source",
@@ -34,15 +38,23 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			if a.said.swap && len(args) > 2 {
 				return trouble("usage", "--swap exchanges one source and one target")
 			}
+			if choicesOut != "" && len(args) > 2 {
+				return trouble("usage", "--choices-out is about one source and one target")
+			}
 			args = a.said.sides(args)
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false, work.ToCompare)
+				p, err := a.compare(cmd.Context(), args[0], target, false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
 				if err != nil {
 					return err
 				}
-				if p.Different() {
+				if len(p.Choices.Open()) > 0 {
 					a.exit = worse(a.exit, exitDifferent)
+				}
+				if choicesOut != "" {
+					if err := a.writeChoices(cmd.Context(), p, choicesOut, force); err != nil {
+						return err
+					}
 				}
 				a.compared(p, detail, all, group == "status", &out, i)
 			}
@@ -55,8 +67,36 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&detail, "detail", false, "show each differing object closely")
 	cmd.Flags().BoolVar(&all, "all", false, "list equal objects too")
 	cmd.Flags().StringVar(&group, "group", "kind", "group the list by kind or status")
+	cmd.Flags().StringVar(&choicesOut, "choices-out", "", "write every difference and what is to become of it into this file, to be edited")
+	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	a.judgementFlags(cmd)
 	return cmd
+}
+
+// writeChoices writes every difference with what would happen, what the rows say
+// and its present choice.
+func (a *app) writeChoices(ctx context.Context, p *work.Pair, path string, force bool) error {
+	var plan *order.Plan
+	if p.Different() { // the rows are asked where there is a way to plan it
+		w := work.Writing{RowChecks: true, RowCheckTime: work.RowCheckTime}
+		var failed *work.Failure
+		var err error
+		if plan, err = a.work.Plan(ctx, p, &w); err != nil && !errors.As(err, &failed) {
+			return err
+		}
+	}
+	text, err := a.work.ChoicesFile(p, plan)
+	if err != nil {
+		return err
+	}
+	if path == "-" {
+		return trouble("usage", "--choices-out wants a file")
+	}
+	if err := work.WriteFile(path, text, force); err != nil {
+		return err
+	}
+	a.note("wrote %s: edit it, and use it with --choices", path)
+	return nil
 }
 
 // compared writes one comparison.
@@ -67,14 +107,14 @@ func (a *app) compared(p *work.Pair, detail, all, byStatus bool, out *[]report.J
 		if detail {
 			define = p.Definition
 		}
-		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses))
+		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen))
 		return
 	}
 	if n > 0 {
 		a.out.WriteString("\n")
 	}
 	st := a.style()
-	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses})
+	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses, Choices: p.Choices.Chosen})
 	if detail {
 		report.Detail(&a.out, p.Comparison, st, p.Definition, losses)
 	}

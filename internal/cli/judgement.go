@@ -2,12 +2,15 @@ package cli
 
 import (
 	"context"
+	"os"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/choices"
 	"dappermirror/internal/cli/help"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/scope"
@@ -19,6 +22,10 @@ import (
 type judgement struct {
 	only, except, include, tolerate []string
 	pair, rename                    []string
+	toTarget, leave, toSource       []string
+	remake                          []string
+	choices                         string
+	leaveTargetOnly, addNeeded      bool
 	emptySource, swap               bool
 }
 
@@ -31,6 +38,13 @@ func (a *app) judgementFlags(cmd *cobra.Command) {
 	f.StringArrayVar(&j.tolerate, "tolerate", nil, "kinds of differences that do not count, NAME or NAME@PATTERN; see tolerances")
 	f.StringArrayVar(&j.pair, "pair", nil, "the same thing under two names, which both stay; see help names")
 	f.StringArrayVar(&j.rename, "rename", nil, "what the target calls OLD is the source's NEW: rename it; see help names")
+	f.StringArrayVar(&j.toTarget, "to-target", nil, "take only the differences that these patterns match; see help choices")
+	f.StringArrayVar(&j.leave, "leave", nil, "leave the differences that these patterns match as they are")
+	f.StringArrayVar(&j.toSource, "to-source", nil, "change the source instead where these patterns match")
+	f.BoolVar(&j.leaveTargetOnly, "leave-target-only", false, "leave what only the target has")
+	f.StringVar(&j.choices, "choices", "", "a file that says what becomes of each difference; compare --choices-out writes one")
+	f.BoolVar(&j.addNeeded, "add-needed", false, "take along what a chosen thing needs and was not chosen")
+	f.StringArrayVar(&j.remake, "remake", nil, "drop what these patterns match and make it anew")
 	f.BoolVar(&j.swap, "swap", false, "exchange source and target")
 }
 
@@ -69,7 +83,43 @@ func (a *app) comparing() (work.Comparing, error) {
 			c.Names = append(c.Names, l...)
 		}
 	}
-	return c, nil
+	if c.Remake, err = scope.ParseAll(j.remake); err != nil {
+		return c, trouble("usage", "--remake: %w", err)
+	}
+	c.AddNeeded = j.addNeeded
+	c.Wishes, err = j.wishes()
+	return c, err
+}
+
+// wishes are what is to become of the differences.
+func (j *judgement) wishes() (*choose.Wishes, error) {
+	w := &choose.Wishes{}
+	if j.choices != "" {
+		data, err := os.ReadFile(j.choices)
+		if err != nil {
+			return nil, trouble("choices", "reading the choices: %w", err)
+		}
+		if w, err = choices.Read(data); err != nil {
+			return nil, trouble("choices", "%s: %w", j.choices, err)
+		}
+	}
+	w.TargetOnlyStays = j.leaveTargetOnly
+	for _, x := range []struct {
+		texts []string
+		d     choose.Decision
+	}{{j.toTarget, choose.ToTarget}, {j.leave, choose.Leave}, {j.toSource, choose.ToSource}} {
+		ps, err := scope.ParseAll(x.texts)
+		if err != nil {
+			return nil, trouble("usage", "--%s: %w", x.d, err)
+		}
+		for _, p := range ps {
+			w.Said = append(w.Said, choose.Wish{On: p, Decision: x.d})
+		}
+	}
+	if len(j.toTarget) > 0 && j.choices == "" {
+		w.Default = choose.Leave // only what was named
+	}
+	return w, nil
 }
 
 // words are what was said, as options as they go into a script.
@@ -78,10 +128,16 @@ func (j *judgement) words() []string {
 	for _, o := range []struct {
 		option string
 		values []string
-	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}, {"--pair", j.pair}, {"--rename", j.rename}} {
+	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}, {"--pair", j.pair}, {"--rename", j.rename}, {"--to-target", j.toTarget}, {"--leave", j.leave}, {"--to-source", j.toSource}, {"--remake", j.remake}} {
 		for _, v := range o.values {
 			out = append(out, o.option, v)
 		}
+	}
+	if j.leaveTargetOnly {
+		out = append(out, "--leave-target-only")
+	}
+	if j.choices != "" {
+		out = append(out, "--choices", j.choices)
 	}
 	return out
 }

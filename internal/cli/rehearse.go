@@ -50,7 +50,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			}
 			var target *place.Place
 			var actual, desired *catalog.Catalog
-			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "pair", "rename", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
+			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "pair", "rename", "to-target", "leave", "to-source", "leave-target-only", "choices", "add-needed", "remake", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
 				return err
 			}
 			if s != nil {

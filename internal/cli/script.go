@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -41,7 +42,7 @@ func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
 func (a *app) scriptCommand() *cobra.Command {
 	var w writing
 	var re rehearsing
-	var out string
+	var out, forSource string
 	var force, rehearsal bool
 	cmd := &cobra.Command{
 		Use:   "script SOURCE TARGET",
@@ -63,7 +64,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
 				return err
 			}
-			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.backout}}, force, args...); err != nil {
+			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
 				return err
 			}
 			wr, err := a.writing(&w, out, args[1])
@@ -101,6 +102,11 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 				}
 				a.note("wrote %s: the way back", w.backout)
 			}
+			if forSource != "" {
+				if err := a.writeForSource(cmd.Context(), p, wr, args, forSource, force, rehearsal, re); err != nil {
+					return err
+				}
+			}
 			err = a.deliver(js, made.Text, out, force)
 			if err == nil {
 				a.scriptNote(made.Plan, out)
@@ -111,11 +117,41 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this file")
+	cmd.Flags().StringVar(&forSource, "script-for-source", "", "write what goes to the source, by --to-source or --choices, into this file")
 	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first; see help rehearse")
 	re.flags(cmd)
 	w.flags(cmd)
 	a.judgementFlags(cmd)
 	return cmd
+}
+
+// writeForSource writes the script for what is to change the source instead, and
+// rehearses it where the other one was.
+func (a *app) writeForSource(ctx context.Context, p *work.Pair, wr *work.Writing, args []string, path string, force, rehearsal bool, re rehearsing) error {
+	back, err := a.work.Back(ctx, p, args[0], args[1])
+	if err != nil {
+		return err
+	}
+	w := *wr
+	w.File, w.Backout, w.TargetArg, w.Fill = path, "", args[0], nil
+	made, err := a.work.Write(ctx, back, &w)
+	if err != nil {
+		return fmt.Errorf("the script for the source: %w", err)
+	}
+	if rehearsal {
+		if _, err := a.rehearseWritten(ctx, back, made, nil, re); err != nil {
+			return err
+		}
+	}
+	if err := work.WriteFile(path, made.Text, force); err != nil {
+		return err
+	}
+	a.note("for the source:")
+	a.scriptNote(made.Plan, path)
+	if len(made.Plan.Held) > 0 || len(made.Plan.WillFail()) > 0 {
+		a.exit = exitSafety
+	}
+	return nil
 }
 
 // deliver writes the script where it belongs: into its file, as JSON, or to

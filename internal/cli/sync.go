@@ -45,7 +45,7 @@ Exit code 3 says that something was held back or refused.`,
 				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.Target.Label)
 			}
 			if a.format != "json" {
-				report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses()})
+				report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen})
 			}
 			if renamed, err := a.askRenames(cmd.Context(), p, o.yes); err != nil {
 				return err
@@ -55,7 +55,7 @@ Exit code 3 says that something was held back or refused.`,
 				}
 				wr.Said = a.said.words()
 			}
-			if !p.Comparison.Different() {
+			if len(p.Choices.Open())+len(p.Choices.Remake) == 0 {
 				zero := 0
 				return a.syncDone(&report.JSONRun{Target: p.Target.Label, Remaining: &zero}, nil)
 			}
@@ -131,8 +131,7 @@ func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan,
 	if err != nil {
 		return err
 	}
-	left := again.Differences()
-	remaining := len(left)
+	remaining := len(again.Choices.Open())
 	if len(plan.Held) > 0 || remaining > 0 {
 		a.exit = exitSafety
 	}
@@ -157,6 +156,6 @@ func (a *app) syncDone(run *report.JSONRun, again *work.Pair) error {
 		return nil
 	}
 	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", words.Number(*run.Remaining, "object still differs", "objects still differ"))
-	report.List(&a.out, again.Comparison, a.style(), report.ListOptions{Losses: again.Losses()})
+	report.List(&a.out, again.Comparison, a.style(), report.ListOptions{Losses: again.Losses(), Choices: again.Choices.Chosen})
 	return nil
 }

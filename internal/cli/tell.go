@@ -32,6 +32,20 @@ func (a *app) tell(e work.Event) {
 		a.idle()
 	case work.NotAsked:
 		a.note("not counted  the %s differ; --include %s compares them", e.Group, e.Group)
+	case work.IdleWish:
+		a.note("a choice about %s matches no difference", e.Text)
+	case work.NewDifferences:
+		var list []string
+		for _, r := range e.Things {
+			list = append(list, r.String())
+		}
+		a.note("new, and not in the choices (%s): %s", e.Default, words.Join(list, 10))
+	case work.TakenAlong:
+		if e.Goes {
+			a.note("taken along  %s, since it stands on %s, which goes", e.Needs, e.Thing)
+		} else {
+			a.note("taken along  %s, since %s needs it", e.Needs, e.Thing)
+		}
 	case work.RenamedBefore:
 		a.note("--rename %s: the target has the new name already", e.Text)
 	case work.CoversNothing:
@@ -40,10 +54,10 @@ func (a *app) tell(e work.Event) {
 		a.detail("ordering the steps for %s", words.Number(e.Differences, "difference", "differences"))
 	case work.Stuck:
 		if e.Goes {
-			a.always("cannot go  %s is needed by %s, which stays and is out of scope", e.Thing, e.Needs)
+			a.always("cannot go  %s is needed by %s, which stays", e.Thing, e.Needs)
 			return
 		}
-		a.always("cannot come  %s needs %s, which the target lacks and the scope leaves out", e.Thing, e.Needs)
+		a.always("cannot come  %s needs %s, which the target lacks and which is left out", e.Thing, e.Needs)
 	case work.Asking:
 		a.detail("asking the target's rows %s", words.Number(e.Questions, "question", "questions"))
 	case work.Asked:

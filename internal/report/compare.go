@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/match"
@@ -43,6 +44,8 @@ type ListOptions struct {
 	// Losses are what making the target like the source would destroy, by the
 	// objects' items.
 	Losses map[*compare.Item][]order.Risk
+	// Choices are what becomes of the differences; nil for all to the target.
+	Choices *choose.Chosen
 }
 
 // List writes the list of differences.
@@ -67,7 +70,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 			if opt.ByStatus {
 				label, pads = pad(it.Kind().Title(), 9)+" "+label, pads+10
 			}
-			lines := pack(describe(it, opt.Losses[it], st), max(st.Width-pads-19, 20), st)
+			lines := pack(append(describe(it, opt.Losses[it], st), chosen(opt.Choices, it, st)...), max(st.Width-pads-19, 20), st)
 			fmt.Fprintln(w, strings.TrimRight(fmt.Sprintf("  %s %s  %s  %s", st.paint(m.style, m.sign), pad(label, pads), st.paint(m.style, pad(m.word, 11)), lines[0]), " "))
 			for _, l := range lines[1:] {
 				fmt.Fprintf(w, "%s%s\n", strings.Repeat(" ", pads+19), l)
@@ -86,7 +89,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 	}
 	likely(w, c.Likely(), st)
 	tolerated(w, c.Tolerated, st, opt.All)
-	fmt.Fprintf(w, "\n%s\n", Closing(c, len(opt.Losses)))
+	fmt.Fprintf(w, "\n%s%s\n", Closing(c, len(opt.Losses)), stays(opt.Choices))
 }
 
 // likely lists what looks like a rename, with the option that makes it one.
@@ -98,6 +101,17 @@ func likely(w io.Writer, list []match.Likely, st Style) {
 		option, what, _ := strings.Cut(l.Option(), " ")
 		Hang(w, "  ? ", fmt.Sprintf("%d %%  %s %s  (%s)", l.Weight, option, Safe(script.Word(what)), strings.Join(l.Reasons, ", ")), st.Width, nil)
 	}
+}
+
+// stays counts the objects of which nothing goes to the target.
+func stays(c *choose.Chosen) string {
+	if c == nil {
+		return ""
+	}
+	if n := len(c.Differences()) - len(c.Open()); n > 0 {
+		return "; " + words.Number(n, "does not go to the target", "do not go to the target") + ", by choice"
+	}
+	return ""
 }
 
 // tolerated counts what differs and does not count, and lists it where all is
@@ -209,6 +223,34 @@ func describe(it *compare.Item, losses []order.Risk, st Style) []phrase {
 	}
 	for _, r := range losses {
 		said = append(said, phrase{mark{sign: "!", style: orange}, "loses " + Safe(strings.TrimSuffix(r.Text, " of "+it.Kind().Title()+" "+it.Object().Name))})
+	}
+	return said
+}
+
+// chosen says what of a difference does not go to the target, by choice.
+func chosen(c *choose.Chosen, it *compare.Item, st Style) []phrase {
+	if c == nil || it.Status == compare.Same {
+		return nil
+	}
+	where := map[choose.Decision]string{choose.Leave: "is left", choose.ToSource: "goes to the source"}
+	names, all := map[choose.Decision][]string{}, true
+	if it.Status != compare.Differs || len(it.Properties) > 0 {
+		d := c.Of(it).Decision
+		names[d], all = append(names[d], "the "+it.Kind().Title()+" itself"), d != choose.ToTarget
+	}
+	if it.Status == compare.Differs {
+		for _, p := range it.Changed() {
+			d := c.OfPart(it, p).Decision
+			names[d], all = append(names[d], label(p.Object())), all && d != choose.ToTarget
+		}
+	}
+	var said []phrase
+	for _, d := range []choose.Decision{choose.Leave, choose.ToSource} {
+		if l := names[d]; len(l) > 0 && all && len(names) == 1 {
+			said = append(said, phrase{text: "(" + where[d] + ")"})
+		} else if len(l) > 0 {
+			said = append(said, phrase{text: "(" + st.few(l) + " " + where[d] + ")"})
+		}
 	}
 	return said
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
@@ -111,6 +112,8 @@ type JSONItem struct {
 	Parts      []JSONItem     `json:"parts,omitempty"`
 	Source     string         `json:"source_definition,omitempty"`
 	Target     string         `json:"target_definition,omitempty"`
+	// Choice is what becomes of it, where that is not to change the target.
+	Choice string `json:"choice,omitempty"`
 	// Loses is what making the target like the source would destroy.
 	Loses []string `json:"would_lose,omitempty"`
 }
@@ -238,7 +241,7 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 
 // ComparisonJSON makes the JSON shape of a comparison; define, where given,
 // adds both definitions.
-func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk) JSONComparison {
+func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen) JSONComparison {
 	side := func(x *catalog.Catalog) JSONSide {
 		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count()}
 	}
@@ -246,7 +249,7 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 	for _, it := range c.Items {
 		switch {
 		case it.Status != compare.Same:
-			j := itemJSON(it)
+			j := itemJSON(it, nil, choices)
 			for _, r := range losses[it] {
 				j.Loses = append(j.Loses, r.Text)
 			}
@@ -287,15 +290,26 @@ func textOf(v *catalog.Value) *string {
 	return &s
 }
 
-func itemJSON(it *compare.Item) JSONItem {
+// itemJSON is an object, or a part of owner, with its choice where that is not to
+// change the target.
+func itemJSON(it, owner *compare.Item, choices *choose.Chosen) JSONItem {
 	o := it.Object()
 	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status]}
+	if choices != nil {
+		ch := choices.Of(it)
+		if owner != nil {
+			ch = choices.OfPart(owner, it)
+		}
+		if ch.Decision != choose.ToTarget {
+			j.Choice = ch.Decision.String()
+		}
+	}
 	for _, p := range it.Properties {
 		j.Properties = append(j.Properties, JSONProperty{p.Name, textOf(p.Source), textOf(p.Target)})
 	}
 	if it.Status == compare.Differs {
 		for _, p := range it.Changed() {
-			j.Parts = append(j.Parts, itemJSON(p))
+			j.Parts = append(j.Parts, itemJSON(p, it, choices))
 		}
 	}
 	return j

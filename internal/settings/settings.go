@@ -40,6 +40,7 @@ var Known = map[string]string{
 	"include":        "what counts only when asked for: owners, grants",
 	"tolerate":       "kinds of differences that do not count; see tolerances",
 	"pair":           "things that are one under two names, which both stay",
+	"leave":          "patterns of differences that are left as they are",
 	"avoid-blocking": "write the variants that keep others working",
 	"scratch":        "where a rehearsal's scratch database is made: local or a place",
 	"copy-rows":      "how many rows of each table a rehearsal copies",

@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/match"
@@ -28,8 +29,17 @@ type Comparing struct {
 	EmptySource bool
 	// Create says that the target may not be there yet.
 	Create bool
+	// Wishes are what is to become of the differences; nil for all to the target.
+	Wishes *choose.Wishes
+	// AddNeeded takes along what a chosen thing needs and was not chosen, and what
+	// it would break.
+	AddNeeded bool
+	// Remake drops what it matches and makes it anew.
+	Remake []scope.Pattern
 	// Names says which things of the two sides are one under two names.
 	Names []match.Saying
+	given []match.Given // the same, found already
+	again bool          // it is compared again, so nothing is said twice
 }
 
 // Extent is how much of the two sides is read.
@@ -46,12 +56,15 @@ const (
 type Pair struct {
 	Source, Target *place.Place
 	*compare.Comparison
+	// Choices are what becomes of the differences.
+	Choices *choose.Settled
 	// Given are the things that are one under two names, as was said.
 	Given []match.Given
 	// Blockers are sessions at work on the target's tables, known once a
 	// script was planned.
 	Blockers []string
 	took     [2]time.Duration
+	comparing Comparing // what it was made of
 	// again reads both sides anew, and whole; nil where that was done.
 	again func(context.Context) (*Pair, error)
 }
@@ -59,12 +72,12 @@ type Pair struct {
 // Compare reads two places at once and compares them.
 func (s *Session) Compare(ctx context.Context, source, target string, c Comparing) (*Pair, error) {
 	p := &Pair{}
-	if len(c.Names) > 0 {
+	if len(c.Names)+len(c.given)+len(c.Remake) > 0 {
 		c.Extent = Whole // texts are read for the names in them
 	}
 	if c.Extent != Whole && c.Options.Scope.Empty() {
 		p.again = func(ctx context.Context) (*Pair, error) {
-			c.Extent = Whole
+			c.Extent, c.again = Whole, true
 			return s.Compare(ctx, source, target, c)
 		}
 	}
@@ -99,7 +112,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if cats[0].Engine != cats[1].Engine {
 		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))
 	}
-	if cats, err = s.unify(p, cats, c.Names, folds); err != nil {
+	if cats, err = s.unify(p, cats, c, folds); err != nil {
 		return nil, Troubled("names", "%w", err)
 	}
 	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
@@ -117,8 +130,9 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		}
 	}
 	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
+	p.comparing = c
 	s.tellNotAsked(p)
-	return p, nil
+	return p, s.chosen(p, c)
 }
 
 // folds tells whether things may be one though their names are written in other
@@ -130,15 +144,16 @@ func (p *Pair) folds(cats [2]*catalog.Catalog) bool {
 
 // unify is the source in the target's terms, where some things have two names,
 // and the target with the names in its texts marked.
-func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, said []match.Saying, folds bool) ([2]*catalog.Catalog, error) {
+func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, c Comparing, folds bool) ([2]*catalog.Catalog, error) {
 	source, target := cats[0], cats[1]
-	found, err := match.Resolve(said, source, target, !slices.ContainsFunc(target.Objects, func(o *catalog.Object) bool { return o.Space == "relation" }))
+	found, err := match.Resolve(c.Names, source, target, !slices.ContainsFunc(target.Objects, func(o *catalog.Object) bool { return o.Space == "relation" }))
 	if err != nil {
 		return cats, err
 	}
 	for _, d := range found.Done {
 		s.Tell(RenamedBefore{d.Text})
 	}
+	found.Given = append(found.Given, c.given...)
 	p.Given = found.Given
 	namer, marks := p.Target.Engine.(engine.Namer)
 	switch {

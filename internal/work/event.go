@@ -26,6 +26,15 @@ type (
 	Busy struct{ Doing Doing }
 	Idle struct{}
 
+	// IdleWish is a wish that no difference answers to, NewDifferences are those
+	// that a file of choices does not know, with what becomes of them.
+	IdleWish       struct{ Text string }
+	NewDifferences struct {
+		Things  []catalog.Ref
+		Default choose.Decision
+	}
+	// TakenAlong is something that is taken along because another thing needs it.
+	TakenAlong struct{ choose.Missing }
 	// RenamedBefore is a rename that was carried out before.
 	RenamedBefore struct{ Text string }
 	// CoversNothing is a tolerance that the engine has nothing for.

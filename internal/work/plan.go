@@ -7,14 +7,11 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/scope"
-	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/rowcheck"
-	"dappermirror/internal/script"
 )
 
 // Writing is what the user says about a script.
@@ -82,18 +79,13 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 	if err != nil {
 		return nil, err
 	}
-	missing := choose.All(p.Comparison).Lacking()
-	if len(missing) > 0 && p.again != nil {
+	if p.again != nil && len(p.Choices.Lacking()) > 0 {
 		return s.planWhole(ctx, p, w)
 	}
-	if len(missing) > 0 {
-		for _, m := range missing[:min(len(missing), 10)] {
-			s.Tell(Stuck{m})
-		}
-		return nil, Refused("needs", "%s in scope cannot come or go without what is out of scope; widen the scope, for example with --only %s, or leave it out with --except %s",
-			words.Number(len(missing), "thing", "things"), script.Quoted(missing[0].Needs.Object().String()), script.Quoted(missing[0].Thing.String()))
+	if err := s.needed(p); err != nil {
+		return nil, err
 	}
-	s.Tell(Ordering{len(p.Differences())})
+	s.Tell(Ordering{len(p.Choices.Open())})
 	writer := eng.Writer(engine.WriteOptions{Fill: fill, AvoidBlocking: w.AvoidBlocking})
 	answers, plan, err := s.rowChecks(ctx, p, w, writer)
 	if errors.Is(err, errUnread) {
@@ -109,7 +101,7 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		return permitted(r) || answers.Clean(r)
 	}
 	if plan == nil || !plan.Allowed(allowed) {
-		plan, err = order.Build(choose.All(p.Comparison), writer, allowed)
+		plan, err = order.Build(p.Choices.Chosen, writer, allowed)
 		if p.again != nil && (err != nil || plan.Unread()) {
 			return s.planWhole(ctx, p, w)
 		}
@@ -193,7 +185,7 @@ func (s *Session) rowChecks(ctx context.Context, p *Pair, w *Writing, writer ord
 	if w.unasked(p) != "" {
 		return nil, nil, nil
 	}
-	plan, err := order.Build(choose.All(p.Comparison), writer, func(order.Risk) bool { return true })
+	plan, err := order.Build(p.Choices.Chosen, writer, func(order.Risk) bool { return true })
 	if p.again != nil && (err != nil || plan.Unread()) {
 		return nil, nil, errUnread
 	}

@@ -190,7 +190,7 @@ func (p *Pair) Losses() map[*compare.Item][]order.Risk {
 	if err != nil {
 		return nil
 	}
-	return order.Losses(p.Comparison, eng.Writer(engine.WriteOptions{}))
+	return order.Losses(p.Choices.Chosen, eng.Writer(engine.WriteOptions{}))
 }
 
 // Definition lays an object out as SQL for people.

@@ -28,12 +28,13 @@ const (
 	optCounts  optionGroup = "What counts"
 	optWrites  optionGroup = "What is written"
 	optRisks   optionGroup = "Risks and rows"
+	optTakes   optionGroup = "What is taken"
 	optRuns    optionGroup = "How it runs"
 	optShows   optionGroup = "What is shown"
 	optGeneral optionGroup = "Everywhere"
 )
 
-var optionGroups = []optionGroup{optCounts, optWrites, optRisks, optRuns, optShows, optGeneral}
+var optionGroups = []optionGroup{optCounts, optTakes, optWrites, optRisks, optRuns, optShows, optGeneral}
 
 // option is what help knows of an option.
 type option struct {
@@ -52,6 +53,7 @@ func Values(name string) (called string, values []string) {
 // called, and which values there are.
 var options = map[string]option{
 	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", Groups()}, "empty-source": {optCounts, "", nil}, "tolerate": {optCounts, "NAME[@PATTERN]", toleranceNames()}, "pair": {optCounts, "SOURCE=TARGET", nil}, "rename": {optCounts, "OLD=NEW", nil}, "swap": {optCounts, "", nil},
+	"to-target": {optTakes, "PATTERN", nil}, "leave": {optTakes, "PATTERN", nil}, "to-source": {optTakes, "PATTERN", nil}, "leave-target-only": {optTakes, "", nil}, "choices": {optTakes, "FILE", nil}, "choices-out": {optTakes, "FILE", nil}, "add-needed": {optTakes, "", nil}, "remake": {optTakes, "PATTERN", nil}, "script-for-source": {optWrites, "FILE", nil},
 	"output": {optWrites, "FILE", nil}, "force": {optWrites, "", nil}, "backout": {optWrites, "FILE", nil}, "avoid-blocking": {optWrites, "", nil}, "as": {optWrites, "ROLE", nil}, "create": {optWrites, "", nil}, "server": {optWrites, "URL", nil}, "only-data": {optWrites, "", nil},
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},

@@ -15,7 +15,7 @@ func (e *Editor) Hold(r catalog.Ref, why Reason) bool {
 	}
 	if r.IsPart() && it.Status == compare.Differs {
 		for _, p := range it.Parts {
-			if p.Kind() == r.PartKind && !c.leaves(p) &&
+			if p.Kind() == r.PartKind && !c.leavesPart(it, p) &&
 				(p.Target != nil && p.Target.Key() == r.Part || p.Source != nil && p.Source.Key() == r.Part) {
 				e.choose(p, Choice{Leave, why})
 				return true
@@ -85,15 +85,15 @@ func (e *Editor) Dependents() {
 // by choice, or held back.
 func (c *Chosen) stays(r catalog.Ref) bool {
 	it := c.Find(r)
-	if it == nil || c.leaves(it) {
+	if it == nil || c.leavesAll(it) {
 		return true
 	}
 	if !r.IsPart() {
-		return false
+		return c.leaves(it)
 	}
 	for _, p := range it.Parts {
 		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
-			return c.leaves(p)
+			return c.leavesPart(it, p)
 		}
 	}
 	return true // a part out of scope
@@ -102,15 +102,15 @@ func (c *Chosen) stays(r catalog.Ref) bool {
 // comesLater tells whether the thing is held back in another shape than the
 // source has it.
 func (c *Chosen) comesLater(it *compare.Item, r catalog.Ref) bool {
-	if c.leaves(it) && it.Status != compare.TargetOnly && it.Status != compare.Same {
+	if c.leavesAll(it) && it.Status != compare.TargetOnly && it.Status != compare.Same {
 		return true
 	}
 	if !r.IsPart() {
-		return false
+		return c.leaves(it) && it.Status == compare.Differs && len(it.Properties) > 0
 	}
 	for _, p := range it.Parts {
 		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
-			return c.leaves(p) && p.Status != compare.TargetOnly && p.Status != compare.Same
+			return c.leavesPart(it, p) && p.Status != compare.TargetOnly && p.Status != compare.Same
 		}
 	}
 	return false
@@ -120,7 +120,7 @@ func (c *Chosen) comesLater(it *compare.Item, r catalog.Ref) bool {
 func (e *Editor) holdChange(r catalog.Ref) bool {
 	c, why := e.made, Unready
 	it := c.Find(r)
-	if it == nil || it.Status == compare.Same || c.leaves(it) {
+	if it == nil || it.Status == compare.Same || c.leavesAll(it) {
 		return false
 	}
 	if !r.IsPart() {
@@ -128,7 +128,7 @@ func (e *Editor) holdChange(r catalog.Ref) bool {
 		return true
 	}
 	for _, p := range it.Parts {
-		if p.Kind() == r.PartKind && p.Object().Key() == r.Part && p.Status != compare.Same && !c.leaves(p) {
+		if p.Kind() == r.PartKind && p.Object().Key() == r.Part && p.Status != compare.Same && !c.leavesPart(it, p) {
 			e.choose(p, Choice{Leave, why})
 			return true
 		}

@@ -19,28 +19,28 @@ func (c *Chosen) Lacking() []Missing {
 	var out []Missing
 	var d *catalog.Catalog
 	for _, it := range c.Items {
-		if it.Source == nil || it.Status == compare.Same || c.leaves(it) {
+		if it.Source == nil || it.Status == compare.Same || c.leavesAll(it) {
 			continue
 		}
 		if d == nil {
 			d = c.Target()
 		}
-		if !it.Partial {
+		if !it.Partial && !c.leaves(it) {
 			out = append(out, c.lacking(d, it.Source, nil)...)
 		}
 		for _, p := range it.Parts {
-			if p.Source == nil || p.Status == compare.Same || c.leaves(p) {
+			if p.Source == nil || p.Status == compare.Same || c.leavesPart(it, p) {
 				continue
 			}
 			ref := it.Source.PartRef(p.Source)
-			if it.Target == nil && it.Partial {
+			if it.Target == nil && (it.Partial || c.leaves(it)) {
 				out = append(out, Missing{ref, it.Source.Ref(), false})
 				continue
 			}
 			out = append(out, c.lacking(d, it.Source, p.Source)...)
 		}
 	}
-	if len(c.Options.Scope.Only)+len(c.Options.Scope.Except) > 0 {
+	if !c.Options.Scope.Empty() || c.Picked() {
 		if d == nil {
 			d = c.Target()
 		}

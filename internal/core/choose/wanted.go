@@ -19,7 +19,7 @@ func (c *Chosen) Target() *catalog.Catalog {
 		if it.Target != nil {
 			seen[it.Target] = true
 		}
-		if o := c.wanted(it, c.Options.Groups); o != nil {
+		if o := c.Wanted(it); o != nil {
 			d.Add(o)
 		}
 	}
@@ -37,31 +37,19 @@ func (c *Chosen) Target() *catalog.Catalog {
 
 // Whole tells whether all of the source goes to the target, as it is.
 func (c *Chosen) Whole() bool {
-	return c.Judge.All() && len(c.of) == 0 && len(c.Options.Tolerate) == 0
+	return c.Judge.All() && !c.Picked() && len(c.Options.Tolerate) == 0
 }
 
 // Source is the structure the source shall have: what goes to it comes from the
 // target, all else stays.
 func (c *Chosen) Source() *catalog.Catalog {
 	back := &Chosen{Comparison: c.Comparison.Turned(), of: map[*compare.Item]Choice{}}
-	turn := func(was, now *compare.Item) {
-		if c.of[was].Decision != ToSource {
-			back.of[now] = Choice{Decision: Leave}
-		}
-	}
+	turned := map[bool]Choice{true: {Decision: ToTarget}, false: {Decision: Leave}}
 	for i, it := range c.Items {
 		now := back.Items[i]
-		turn(it, now)
+		back.of[now] = turned[c.of[it].Decision == ToSource]
 		for k, p := range it.Parts {
-			turn(p, now.Parts[k])
-			if c.of[p].Decision == ToSource { // the object comes along as far as it has to
-				delete(back.of, now)
-			}
-		}
-		if c.of[it].Decision == ToSource {
-			for _, p := range now.Parts {
-				delete(back.of, p)
-			}
+			back.of[now.Parts[k]] = turned[c.OfPart(it, p).Decision == ToSource]
 		}
 	}
 	return back.Target()
@@ -69,7 +57,9 @@ func (c *Chosen) Source() *catalog.Catalog {
 
 // Wanted is what one item's object shall be in the target; nil where it shall
 // not be there.
-func (c *Chosen) Wanted(it *compare.Item) *catalog.Object { return c.wanted(it, c.Options.Groups) }
+func (c *Chosen) Wanted(it *compare.Item) *catalog.Object {
+	return c.wanted(it, nil, c.Options.Groups)
+}
 
 // Way is the item of the way from the target's object to what it shall be; nil
 // where nothing is to be done.
@@ -91,15 +81,20 @@ func (c *Chosen) Way(it *compare.Item) *compare.Item {
 	return nil
 }
 
-func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Object {
+// wanted is what an object shall be, or a part of owner.
+func (c *Chosen) wanted(it, owner *compare.Item, groups map[string]bool) *catalog.Object {
+	left := c.leaves(it)
+	if owner != nil {
+		left = c.leavesPart(owner, it)
+	}
 	switch it.Status {
 	case compare.SourceOnly:
-		if c.leaves(it) {
+		if left {
 			return nil
 		}
 		return c.newcomer(it)
 	case compare.TargetOnly:
-		if c.leaves(it) {
+		if left {
 			return it.Target
 		}
 		return nil
@@ -112,11 +107,11 @@ func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Objec
 		}
 		return keepOptional(it.Source, it.Target, groups)
 	}
-	if c.leaves(it) || it.Target == nil {
+	if left && (owner != nil || c.leavesAll(it)) || it.Target == nil {
 		return it.Target // parts of what is not there cannot come alone: see Lacking
 	}
 	base, merged := it.Source, false
-	if it.Partial {
+	if it.Partial || left {
 		base, merged = it.Target, true
 	}
 	out := keepOptional(base, it.Target, groups).Clone()
@@ -132,12 +127,12 @@ func (c *Chosen) wanted(it *compare.Item, groups map[string]bool) *catalog.Objec
 		if p.Target != nil {
 			inScope[p.Target] = true
 		}
-		o := c.wanted(p, groups)
+		o := c.wanted(p, it, groups)
 		if o == nil {
 			merged = merged || p.Status == compare.SourceOnly
 			continue
 		}
-		if c.leaves(p) && p.Status != compare.Same {
+		if c.leavesPart(it, p) && p.Status != compare.Same {
 			merged = true
 		}
 		if p.Source == nil {
@@ -178,7 +173,7 @@ func (c *Chosen) newcomer(it *compare.Item) *catalog.Object {
 	if len(it.Parts) == len(it.Source.Parts) {
 		all := true
 		for _, p := range it.Parts {
-			all = all && !c.leaves(p)
+			all = all && !c.leavesPart(it, p)
 		}
 		if all {
 			return it.Source
@@ -187,7 +182,7 @@ func (c *Chosen) newcomer(it *compare.Item) *catalog.Object {
 	out := it.Source.Clone()
 	out.Parts = nil
 	for _, p := range it.Parts {
-		if !c.leaves(p) {
+		if !c.leavesPart(it, p) {
 			out.Add(p.Source)
 		}
 	}

@@ -400,7 +400,7 @@ func risks(steps []*Step, kinds ...RiskKind) []Risk {
 func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error) {
 	actual, groups := chosen.Comparison.Target, chosen.Options.Groups
 	full := chosen.Target()
-	steps, before, err := plan(full, actual, groups, w)
+	steps, before, err := plan(full, actual, groups, w, chosen.Remake)
 	if err != nil {
 		return nil, err
 	}
@@ -436,7 +436,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 		p.HeldBecause = append(p.HeldBecause, held...)
 		p.Chosen = next
 		p.Desired = next.Target()
-		if p.Steps, p.before, err = plan(p.Desired, actual, groups, w); err != nil {
+		if p.Steps, p.before, err = plan(p.Desired, actual, groups, w, chosen.Remake); err != nil {
 			return nil, err
 		}
 	}
@@ -444,7 +444,7 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 	p.Gone = onlyInTarget(to, from, groups)
 	defer func() { p.Desired, p.Full, p.Renamed = to, match.Named(full, true), from }()
 	if len(p.HeldBecause) > 0 {
-		if p.Held, _, err = plan(full, p.Desired, groups, w); err != nil {
+		if p.Held, _, err = plan(full, p.Desired, groups, w, nil); err != nil {
 			return nil, err
 		}
 		for i, s := range p.Held {
@@ -475,17 +475,16 @@ func (p *Plan) waiting(held map[catalog.Ref]bool, e *choose.Editor) {
 	}
 }
 
-// Losses lists what making the target like the source would destroy, by the
-// objects that differ; without what must only step aside for it.
-func Losses(cmp *compare.Comparison, w Writer) map[*compare.Item][]Risk {
-	out := map[*compare.Item][]Risk{}
-	all := choose.All(cmp)
-	desired := all.Target()
+// Losses lists what carrying out the choices would destroy, by the objects that
+// differ; without what must only step aside for it.
+func Losses(chosen *choose.Chosen, w Writer) map[*compare.Item][]Risk {
+	out, cmp := map[*compare.Item][]Risk{}, chosen.Comparison
+	desired := chosen.Target()
 	b := &builder{w: w, desired: desired, actual: cmp.Target, groups: cmp.Options.Groups, rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
-	for _, it := range cmp.Differences() {
+	for _, it := range chosen.Open() {
 		way := it
-		if it.Partial {
-			if way = all.Way(it); way == nil {
+		if it.Partial || chosen.Picked() {
+			if way = chosen.Way(it); way == nil {
 				continue
 			}
 		}
@@ -520,12 +519,13 @@ func onlyInTarget(desired, actual *catalog.Catalog, groups map[string]bool) []ca
 }
 
 // plan orders the steps from one catalog to another.
-func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer) ([]*Step, oldNames, error) {
+func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref) ([]*Step, oldNames, error) {
 	before := actual
 	first, desired, actual, old := renamed(desired, actual, w)
 	// Everything counts here: what is put back must come back whole.
 	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
 	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
+	b.takeDown(slices.DeleteFunc(slices.Clone(remake), func(r catalog.Ref) bool { return actual.Resolve(r) == nil || desired.Resolve(r) == nil }))
 	var ordered []*Action
 	for {
 		actions := b.actions(cmp)

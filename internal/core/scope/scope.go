@@ -158,6 +158,29 @@ func (p Pattern) Within(owner, like Pattern) Pattern {
 	return p
 }
 
+// Wild tells whether the pattern can match more than one thing by its names.
+func (p Pattern) Wild() bool {
+	for _, g := range p.names {
+		if !g.quoted && strings.ContainsAny(g.text, "*?") {
+			return true
+		}
+	}
+	return strings.ContainsAny(p.kind, "*?")
+}
+
+// Exactly is the pattern that matches one thing.
+func Exactly(r catalog.Ref) Pattern {
+	p := Pattern{text: r.String(), kind: string(r.Kind)}
+	if r.Schema != "" {
+		p.names = append(p.names, glob{r.Schema, true})
+	}
+	p.names = append(p.names, glob{r.Name, true})
+	if r.IsPart() {
+		p.kind, p.names = string(r.PartKind), append(p.names, glob{r.Part, true})
+	}
+	return p
+}
+
 // Wide tells whether the pattern names no thing, only a kind: it is right also
 // where there is none of it.
 func (p Pattern) Wide() bool {

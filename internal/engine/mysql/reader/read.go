@@ -6,6 +6,7 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -517,6 +518,7 @@ func (r *reader) needs() {
 		switch o.Kind {
 		case catalog.View:
 			mention(o, o.Ref(), o.Text("definition"), true)
+			r.viewColumns(o)
 		case vocab.PackageBody:
 			o.Need(catalog.Ref{Kind: vocab.Package, Name: o.Name}, catalog.AspectSignature)
 		case catalog.Routine, vocab.Event:
@@ -540,10 +542,46 @@ func (r *reader) tableNeeds(o *catalog.Object, mention func(*catalog.Object, cat
 			}
 		case catalog.Trigger:
 			mention(p, o.Ref(), p.Text("body"), false)
+		case catalog.Check:
+			columnsIn(o, p, p.Text("definition"))
 		case catalog.Column:
+			columnsIn(o, p, p.Text("expression")+" "+p.Text("check"))
 			if d := p.Text("default"); strings.Contains(strings.ToLower(d), "nextval") {
 				mention(p, o.Ref(), d, true)
 			}
+		}
+	}
+}
+
+// viewColumns notes the columns that a view reads: those whose names stand in it,
+// and that only one of its tables has.
+func (r *reader) viewColumns(v *catalog.Object) {
+	names, found := vocab.Mentions(v.Text("definition")), map[string][]catalog.Ref{}
+	for _, n := range v.Needs {
+		if t := r.c.Find(n.On); t != nil && t.Kind == catalog.Table && !n.Text {
+			for _, col := range t.PartsOf(catalog.Column) {
+				if names[col.Key()] {
+					found[col.Key()] = append(found[col.Key()], t.PartRef(col))
+				}
+			}
+		}
+	}
+	for _, name := range slices.Sorted(maps.Keys(found)) {
+		if refs := found[name]; len(refs) == 1 {
+			v.Need(refs[0], catalog.AspectName)
+		}
+	}
+}
+
+// columnsIn notes the columns of its table that a part computes with.
+func columnsIn(o, p *catalog.Object, text string) {
+	if strings.TrimSpace(text) == "" {
+		return
+	}
+	names := vocab.Mentions(text)
+	for _, col := range o.PartsOf(catalog.Column) {
+		if names[col.Key()] && col != p {
+			p.Need(o.PartRef(col), catalog.AspectType)
 		}
 	}
 }
