@@ -286,7 +286,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
+		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })
@@ -316,10 +316,14 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	for _, f := range s.Files {
 		a.detail("settings from %s", f.Path)
 	}
+	formats := []string{"text", "json"}
+	if cmd.Name() == "impact" {
+		formats = append(formats, "dot") // a graph
+	}
 	for _, c := range []struct {
 		name, value string
 		of          []string
-	}{{"format", a.format, []string{"text", "json"}}, {"color", a.color, []string{"auto", "always", "never"}}, {"progress", a.progress, []string{"auto", "always", "never"}}} {
+	}{{"format", a.format, formats}, {"color", a.color, []string{"auto", "always", "never"}}, {"progress", a.progress, []string{"auto", "always", "never"}}} {
 		ok := false
 		for _, v := range c.of {
 			ok = ok || v == c.value

@@ -33,6 +33,7 @@ type Output struct {
 	Capture     *JSONCapture     `json:"capture,omitempty"`
 	Settings    []JSONSetting    `json:"settings,omitempty"`
 	Tolerances  []JSONTolerance  `json:"tolerances,omitempty"`
+	Impact      *JSONImpact      `json:"impact,omitempty"`
 	Program     *JSONProgram     `json:"program,omitempty"`
 	Files       []string         `json:"files,omitempty"` // that were written
 	Error       *JSONError       `json:"error,omitempty"`

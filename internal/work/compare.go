@@ -62,8 +62,8 @@ type Pair struct {
 	Given []match.Given
 	// Blockers are sessions at work on the target's tables, known once a
 	// script was planned.
-	Blockers []string
-	took     [2]time.Duration
+	Blockers  []string
+	took      [2]time.Duration
 	comparing Comparing // what it was made of
 	// again reads both sides anew, and whole; nil where that was done.
 	again func(context.Context) (*Pair, error)

@@ -15,6 +15,8 @@ func Topics() []*cobra.Command {
 	var out []*cobra.Command
 	for _, t := range []struct{ name, short, long string }{
 		{"patterns", "How to name what counts, what may be lost, what is meant", patternsTopic},
+		{"names", "When one thing has two names: pairs and renames", namesTopic},
+		{"choices", "What to take, what to leave, and what to change in the source", choicesTopic},
 		{"places", "Where structures are read from and written to", placesTopic},
 		{"exit-codes", "What the exit codes mean", exitTopic},
 		{"kinds", "Which kinds of object each engine reads and writes", kindsTopic()},
@@ -63,6 +65,59 @@ or a quote is written in double quotes: table:"odd.name". Several patterns are
 separated by commas, or the option is repeated. The kinds are those of the list
 that compare prints, with a hyphen for a blank: primary-key, foreign-key,
 virtual-table. A scope that names parts touches these parts and nothing else.`
+
+const namesTopic = `A thing that has another name on the other side is, by itself, one that goes and
+one that comes. Two options say that it is one thing:
+
+  --pair SOURCE=TARGET   both names stay. References to it in views, routines,
+                         keys, checks, defaults and grants are read as the other
+                         side has them, and written with the target's names.
+  --rename OLD=NEW       what the target calls OLD is what the source calls NEW:
+                         the target's thing gets the new name, its rows stay,
+                         and whatever refers to it follows.
+
+Both name a kind and the things as patterns do; the second name can be the last
+one alone:
+
+  --pair schema:dev_app=app
+  --pair 'table:dev_*=live_*'      each * stands for the same on both sides
+  --rename column:vessel.flag=flag_state
+  --rename table:ship=vessel,column:ship.tons=tonnage
+
+All else about the thing is compared as usual, so it can be renamed and retyped in
+one go. A rename of a column names its table as the target calls it. A pair or
+rename that matches nothing, or gives one thing two names, is an error; a rename
+that the target has behind it is passed over. In place, a rename is done where the
+engine can: schemas, tables, columns, views, routines, sequences and types in
+PostgreSQL; tables, views, sequences, columns and indexes in MariaDB; tables and
+columns in SQLite. Other things are made anew under the new name.
+
+Every comparison lists likely renames, with a weight, the reasons and the option
+to type. None is carried out unasked; sync asks about each on a terminal.`
+
+const choicesTopic = `Unless something else is said, every difference goes to the target.
+
+  --leave PATTERN       leave these differences as they are; also a column, an
+                        index or a constraint of a table that changes otherwise
+  --to-target PATTERN   take only these; what nothing names is left
+  --to-source PATTERN   change the source instead: script --script-for-source
+                        FILE writes the second script from the same comparison
+  --leave-target-only   leave what only the target has
+  --choices FILE        what becomes of each difference, in a file
+
+The option that names a thing most closely counts: a part before its table, a name
+before a pattern; of two that are equally close --to-source before --leave before
+--to-target. Options count before the file.
+
+"compare --choices-out FILE" writes every difference with what would happen, what
+the target's rows say and its present choice, in YAML, to be edited and kept. An
+entry that no difference answers to any more is said; differences that are new are
+said, and follow the file's default. What is left by choice is still listed, and
+compare exits with 0 when nothing else differs.
+
+What a chosen thing needs and was not chosen, and what it would break, is listed
+and refused (exit code 3); --add-needed takes it along. --remake PATTERN drops
+what has no rows and makes it anew, where somebody wants that.`
 
 const placesTopic = `A place is where a structure is read from or written to:
 
