@@ -115,3 +115,78 @@ func randomChoices(t *testing.T, engine string, p places, seed uint64) (refused 
 	}
 	return refused
 }
+
+// TestNeeds: what a chosen thing cannot do without, and what it would break, is
+// listed and refused, and taken along where that is asked for.
+func TestNeeds(t *testing.T) {
+	t.Parallel()
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			t.Parallel()
+			p, dir := e.with(t), t.TempDir()
+			common := "CREATE TABLE berth (id int PRIMARY KEY, depth int%s); CREATE VIEW ids AS SELECT id AS n FROM berth; "
+			target := p.make(t, fmt.Sprintf(common, ", beam int")+"CREATE VIEW beams AS SELECT beam AS b FROM berth;")
+			source := p.make(t, fmt.Sprintf(common, ", lamp int")+"CREATE TABLE crane (id int PRIMARY KEY, berth_id int); CREATE VIEW cranes AS SELECT c.id AS n, b.lamp AS l FROM crane c, berth b; CREATE VIEW more AS SELECT n FROM cranes;")
+			for _, c := range []struct{ choice, refused, along string }{
+				{"column:*.beam", "cannot go  column:", "view:*beams, since it stands on column:*beam"},
+				{"view:*more", "cannot come  view:", "view:*cranes, since view:*more needs it"},
+				{"view:*cranes", "cannot come  view:", "table:*crane, since view:*cranes needs it"},
+			} {
+				args := []string{"script", source, target, "--to-target", c.choice, "--may-lose", "*"}
+				r := want(t, 3, dir, args...)
+				if !strings.Contains(r.errout, c.refused) || !strings.Contains(r.errout, "--add-needed") || r.out != "" {
+					t.Errorf("%s: it says\n%s", c.choice, r.errout)
+				}
+				r = want(t, 0, dir, append(args, "--add-needed", "-o", "up.sql", "--force")...)
+				if !matches(r.errout, "taken along  "+c.along) {
+					t.Errorf("%s: it says\n%s", c.choice, r.errout)
+				}
+				place := p.make(t, fmt.Sprintf(common, ", beam int")+"CREATE VIEW beams AS SELECT beam AS b FROM berth;")
+				if out, err := p.client(place, filepath.Join(dir, "up.sql")); err != nil {
+					t.Errorf("%s: %s", c.choice, out)
+				}
+			}
+			// What was left is listed, and nothing else makes compare answer 1.
+			all := []string{source, target, "--leave", "*"}
+			if j := answers(t, 0, dir, all[0], all[1], all[2:]...); len(j.Differences) < 4 || j.Differences[0].Choice != "leave" {
+				t.Errorf("left: %+v", j.Differences)
+			}
+			answers(t, 1, dir, source, target, "--leave", "view:*", "--leave-target-only")
+			if out := want(t, 0, dir, "sync", source, target, "--leave", "*", "--yes").out; !strings.Contains(out, "by choice") {
+				t.Errorf("sync says\n%s", out)
+			}
+			if a, b := answers(t, 1, dir, source, target, "--swap"), answers(t, 1, dir, target, source); len(a.Differences) != len(b.Differences) || a.Counts != b.Counts {
+				t.Errorf("swapped: %+v, %+v", a.Counts, b.Counts)
+			}
+			was := p.dump(t, target)
+			want(t, 0, dir, "capture", target, "-o", "same.json")
+			out := want(t, 0, dir, "script", "same.json", target, "--remake", "view:*ids", "-o", "again.sql", "--force").errout
+			if !strings.Contains(out, "2 steps to run") {
+				t.Errorf("remaking: %s", out)
+			}
+			if out, err := p.client(target, filepath.Join(dir, "again.sql")); err != nil || firstDifference(was, p.dump(t, target)) != "" {
+				t.Errorf("made anew it is another: %s", out)
+			}
+		})
+	}
+}
+
+// matches tells whether a text has a line like a pattern with stars.
+func matches(text, pattern string) bool {
+	for _, l := range strings.Split(text, "\n") {
+		at, ok := 0, true
+		for _, piece := range strings.Split(pattern, "*") {
+			i := strings.Index(l[at:], piece)
+			ok = ok && i >= 0
+			at += max(i, 0) + len(piece)
+			if !ok || at > len(l) {
+				ok = false
+				break
+			}
+		}
+		if ok {
+			return true
+		}
+	}
+	return false
+}

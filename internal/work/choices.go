@@ -87,6 +87,10 @@ func (s *Session) needed(p *Pair) error {
 		more, some := p.Choices.Chosen, false
 		for _, m := range missing {
 			on := m.Needs
+			if it := p.Comparison.Find(on); it != nil && it.Status != compare.Differs {
+				on = on.Object() // it comes or goes as a whole
+				m.Needs = on
+			}
 			if now, ok := more.Taking(on); ok {
 				more, some = now, true
 				s.Tell(TakenAlong{m})

@@ -119,7 +119,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		return nil, err
 	}
 	for _, t := range c.Options.Tolerate {
-		if !slices.ContainsFunc(cats[1].Kinds.Tolerable(), func(c catalog.Cover) bool { return c.Tolerance == t.Name }) {
+		if !c.again && !slices.ContainsFunc(cats[1].Kinds.Tolerable(), func(c catalog.Cover) bool { return c.Tolerance == t.Name }) {
 			s.Tell(CoversNothing{t.Name, cats[1].Engine})
 		}
 		if t.On == nil {
@@ -165,12 +165,17 @@ func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, c Comparing, folds bo
 		target = namer.Mark(target)
 		cats[1] = target
 	}
-	if len(found.News) > 0 {
+	if len(found.News)+len(found.NewParts) > 0 {
 		target = match.Copy(target)
 		for _, o := range found.News {
 			target.Add(o)
 		}
 		target.Sort()
+		for ref, parts := range found.NewParts {
+			for _, p := range parts {
+				target.Find(ref).Add(p)
+			}
+		}
 	}
 	if folds {
 		cats[0], err = p.Target.Engine.(engine.Unifier).Unify(source, target, found.Given)

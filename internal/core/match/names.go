@@ -214,6 +214,9 @@ func (u *unifier) object(o *catalog.Object) *catalog.Object {
 			c.Schema, c.Home = id.Schema, "" // where it is stays, too
 		}
 	}
+	if known := c.Property(catalog.KnownAs); known != nil {
+		c.Name = o.Bare() + known.Value.String()
+	}
 	u.known(c, own, id.Name, u.target.Find(id))
 	for i, p := range c.Parts {
 		ref := o.PartRef(o.Parts[i])

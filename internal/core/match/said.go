@@ -55,8 +55,11 @@ func parseSaying(text string, rename bool) (Saying, error) {
 	if k := s.right.Kind(); k != "" && k != s.left.Kind() {
 		return s, fmt.Errorf("%q: both are of one kind", text)
 	}
-	if l, r := stars(s.left), stars(s.right); l != r && (r > 0 || l > 0) {
+	if stars(s.left) != stars(s.right) {
 		return s, fmt.Errorf("%q: as many * are wanted on the right as on the left", text)
+	}
+	if slices.ContainsFunc(s.right.Names(), func(n scope.Name) bool { return !n.Literal && strings.Contains(n.Text, "?") }) {
+		return s, fmt.Errorf("%q: a ? stands for nothing on the right; use *", text)
 	}
 	return s, nil
 }
@@ -102,8 +105,9 @@ func (s Saying) Option() string {
 type Found struct {
 	Given []Given
 	// News are things that only the source has, under the names that the target
-	// shall have for them.
-	News []*catalog.Object
+	// shall have for them; NewParts are parts, by what they are in.
+	News     []*catalog.Object
+	NewParts map[catalog.Ref][]*catalog.Object
 	// Done are renames that were carried out before.
 	Done []Saying
 }
@@ -127,7 +131,72 @@ func Resolve(said []Saying, source, target *catalog.Catalog, coming bool) (Found
 			return Found{}, fmt.Errorf("%s: %w", s.Option(), r.nothing(s))
 		}
 	}
+	r.implied()
 	return r.Found, nil
+}
+
+// implied pairs what is named after things that are paired: the names that engines
+// give to keys, checks and sequences of a table begin with the table's, and have
+// those of columns in them.
+func (r *resolver) implied() {
+	r.NewParts = map[catalog.Ref][]*catalog.Object{}
+	said := map[catalog.Ref]bool{}
+	for _, g := range r.Given {
+		said[g.Source], said[g.Target] = true, true
+	}
+	pair := func(source, target catalog.Ref) {
+		if source != target && !said[source] && !said[target] {
+			r.Given = append(r.Given, Given{Source: source, Target: target})
+		}
+	}
+	for _, g := range slices.Clone(r.Given) {
+		s, t := r.source.Find(g.Source), r.target.Find(g.Target)
+		for _, o := range r.News {
+			if o.Ref() == g.Target {
+				t = o
+			}
+		}
+		if g.Rename || g.Source.IsPart() || s == nil || t == nil || len(s.Parts) == 0 {
+			continue
+		}
+		now := []string{}
+		for from, to := range r.theirs {
+			if from.IsPart() && from.Object() == g.Source {
+				now = append(now, from.Part, to.Part)
+			}
+		}
+		columns := strings.NewReplacer(now...)
+		after := func(name string) (string, bool) {
+			rest, ok := strings.CutPrefix(name, s.Name+"_")
+			return t.Name + "_" + columns.Replace(rest), ok
+		}
+		for _, p := range s.Parts {
+			name, ok := after(p.Name)
+			if !ok || p.Kind == catalog.Column || t.Part(p.Kind, p.Key()) != nil {
+				continue
+			}
+			i := slices.IndexFunc(t.Parts, func(q *catalog.Object) bool { return q.Kind == p.Kind && q.Name == name })
+			if i >= 0 {
+				pair(s.PartRef(p), t.PartRef(t.Parts[i]))
+				continue
+			}
+			q := &catalog.Object{Kind: p.Kind, Name: name}
+			if p.ID != "" && p.ID == r.source.Fold(p.Name) {
+				q.ID = r.source.Fold(name)
+			}
+			if !said[s.PartRef(p)] {
+				r.NewParts[t.Ref()] = append(r.NewParts[t.Ref()], q)
+				pair(s.PartRef(p), t.PartRef(q))
+			}
+		}
+		for _, o := range r.source.Objects {
+			if name, ok := after(o.Name); ok && o.Kind == catalog.Sequence && o.Schema == s.Schema {
+				if to := (catalog.Ref{Kind: o.Kind, Schema: t.Schema, Name: name}); r.target.Find(to) != nil {
+					pair(o.Ref(), to)
+				}
+			}
+		}
+	}
 }
 
 type resolver struct {
