@@ -40,7 +40,7 @@ var layers = [][]string{
 	{"core", "files", "fuzzing"},
 	{"engine"},
 	{"rowcheck", "settings"},
-	{"script"},
+	{"script", "choices"},
 	{"rehearse", "place", "demo"},
 	{"report", "process"},
 	{"work"},
@@ -123,7 +123,7 @@ func TestRoomsStaySmall(t *testing.T) {
 		}
 	})
 	for folder, n := range lines {
-		if strings.HasPrefix(folder, "engine/") && n > 3500 || folder == "cli" && n > 1800 {
+		if strings.HasPrefix(folder, "engine/") && n > 3500 || folder == "cli" && n > 2000 {
 			t.Errorf("%s has %d lines", folder, n)
 		}
 	}

@@ -19,6 +19,8 @@ import (
 	"golang.org/x/term"
 
 	"dappermirror/internal/cli/help"
+	"dappermirror/internal/cli/judgement"
+	"dappermirror/internal/cli/tell"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	_ "dappermirror/internal/engine/all" // the engines make themselves known
@@ -73,16 +75,15 @@ type app struct {
 	quiet, verbose          bool
 	noInput, noPager        bool
 	lockWait                time.Duration
-	said                    judgement
+	said                    judgement.Said
 
 	work *work.Session
-	idle func() // ends what shows that work goes on
 }
 
 // Main runs the program and answers its exit code.
 func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	a := &app{stdin: stdin, stdout: stdout, stderr: stderr}
-	a.work = &work.Session{Tell: a.tell, Patience: 30 * time.Second, Output: stderr, Places: place.Options{Stdin: stdin}}
+	a.work = &work.Session{Tell: tell.Words(a), Patience: 30 * time.Second, Output: stderr, Places: place.Options{Stdin: stdin}}
 	ctx, stop := process.Interrupts(stderr, a.work.Changing, exitInterrupted, exitPartly)
 	defer stop()
 	root := a.root()
@@ -192,23 +193,44 @@ func (a *app) style() report.Style {
 	return st
 }
 
-// note says something besides the result.
-func (a *app) note(format string, args ...any) {
+// Note says something besides the result.
+func (a *app) Note(format string, args ...any) {
 	if !a.quiet {
 		fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
 	}
 }
 
-// always says what must be known whatever else is left out: --quiet does not
+// Always says what must be known whatever else is left out: --quiet does not
 // silence it.
-func (a *app) always(format string, args ...any) {
+func (a *app) Always(format string, args ...any) {
 	fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
 }
 
-// warn says something that should not be overlooked, also with --quiet.
-func (a *app) warn(format string, args ...any) {
+// Warn says something that should not be overlooked, also with --quiet.
+func (a *app) Warn(format string, args ...any) {
 	fmt.Fprintf(a.stderr, "warning: %s\n", report.Safe(fmt.Sprintf(format, args...)))
 }
+
+// Detail says what is done, for who asked with --verbose.
+func (a *app) Detail(format string, args ...any) {
+	if a.verbose {
+		fmt.Fprintf(a.stderr, "%s\n", report.Safe(fmt.Sprintf(format, args...)))
+	}
+}
+
+// Working shows on a terminal that work goes on, until the answer is called.
+func (a *app) Working(what string) func() {
+	if a.progress == "never" || a.quiet || a.progress == "auto" && !isTerminal(a.stderr) {
+		return func() {}
+	}
+	return process.Working(a.stderr, what)
+}
+
+// Width is how long a line is.
+func (a *app) Width() int { return a.style().Width }
+
+// Terminal tells whether somebody reads the notes as they come.
+func (a *app) Terminal() bool { return !a.quiet && isTerminal(a.stderr) }
 
 // confirm asks a question that is answered with yes or no. Where nobody can
 // answer it is a refusal.
@@ -314,7 +336,7 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	}
 	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect = a.lockWait, s.Places(), a.dialect
 	for _, f := range s.Files {
-		a.detail("settings from %s", f.Path)
+		a.Detail("settings from %s", f.Path)
 	}
 	formats := []string{"text", "json"}
 	if cmd.Name() == "impact" {

@@ -106,19 +106,19 @@ func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, targ
 func (a *app) approve(yes bool) func(context.Context, work.Approval) error {
 	return func(ctx context.Context, w work.Approval) error {
 		if w.Edited {
-			a.warn("the script was edited after it was written; it runs as it stands")
+			a.Warn("the script was edited after it was written; it runs as it stands")
 		}
 		for _, name := range w.Gone {
-			a.note("goes    %s: only the target has it", name)
+			a.Note("goes    %s: only the target has it", name)
 		}
 		for _, r := range w.Losses {
-			a.note("loss    %s", r.Sentence())
+			a.Note("loss    %s", r.Sentence())
 		}
 		summary := fmt.Sprintf("%s on %s, %s", words.Number(w.Steps, "step", "steps"), w.Target.Label, words.Number(len(w.Losses), "loss", "losses"))
 		if n := len(w.Gone); n > 0 {
 			summary += fmt.Sprintf(", %s that only the target has", words.Number(n, "thing goes", "things go"))
 		}
-		a.note("%s", summary)
+		a.Note("%s", summary)
 		if yes {
 			return nil
 		}

@@ -36,7 +36,7 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err := a.writeCapture(out, c, force); err != nil {
 				return err
 			}
-			a.note("captured %s: %s", c.Place, report.Counts(c))
+			a.Note("captured %s: %s", c.Place, report.Counts(c))
 			if a.format == "json" && out != "" && out != "-" {
 				return a.json(func(o *report.Output) {
 					o.Capture = &report.JSONCapture{File: out, Place: c.Place, Fingerprint: judge.Whole(c), Counts: c.Count()}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -19,6 +20,16 @@ func placeLabel(text string) string {
 		return "(not understood)"
 	}
 	return p.Label
+}
+
+// compare reads two places and compares them, as far as the options say.
+func (a *app) compare(ctx context.Context, source, target string, create bool, extent work.Extent) (*work.Pair, error) {
+	c, err := a.said.Comparing()
+	if err != nil {
+		return nil, err
+	}
+	c.Extent, c.Create = extent, create
+	return a.work.Compare(ctx, source, target, c)
 }
 
 // writeResult writes a result to a file, or to standard output for "" and "-".

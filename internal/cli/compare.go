@@ -35,13 +35,13 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 					return trouble("place", "%q is no place; meant `--only %s`?", extra, extra)
 				}
 			}
-			if a.said.swap && len(args) > 2 {
+			if a.said.Swap && len(args) > 2 {
 				return trouble("usage", "--swap exchanges one source and one target")
 			}
 			if choicesOut != "" && len(args) > 2 {
 				return trouble("usage", "--choices-out is about one source and one target")
 			}
-			args = a.said.sides(args)
+			args = a.said.Sides(args)
 			var out []report.JSONComparison
 			for i, target := range args[1:] {
 				p, err := a.compare(cmd.Context(), args[0], target, false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
@@ -69,7 +69,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().StringVar(&group, "group", "kind", "group the list by kind or status")
 	cmd.Flags().StringVar(&choicesOut, "choices-out", "", "write every difference and what is to become of it into this file, to be edited")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
-	a.judgementFlags(cmd)
+	a.said.Flags(cmd)
 	return cmd
 }
 
@@ -95,7 +95,7 @@ func (a *app) writeChoices(ctx context.Context, p *work.Pair, path string, force
 	if err := work.WriteFile(path, text, force); err != nil {
 		return err
 	}
-	a.note("wrote %s: edit it, and use it with --choices", path)
+	a.Note("wrote %s: edit it, and use it with --choices", path)
 	return nil
 }
 

@@ -65,7 +65,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return &script.MovedError{Moves: fit.Moves}
 				}
 			} else {
-				args := a.said.sides(args)
+				args := a.said.Sides(args)
 				wr, err := a.writing(&w, "", args[1])
 				if err != nil {
 					return err
@@ -99,7 +99,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 	}
 	w.flags(cmd)
 	re.flags(cmd)
-	a.judgementFlags(cmd)
+	a.said.Flags(cmd)
 	return cmd
 }
 

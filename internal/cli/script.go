@@ -60,7 +60,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			args = a.said.sides(args)
+			args = a.said.Sides(args)
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
 				return err
 			}
@@ -84,23 +84,9 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			}
 			js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
 			js.BlockedBy = p.Blockers
-			back := &work.Written{}
-			if w.backout != "" {
-				if back, err = a.work.WriteBackout(p, made.Plan, wr); err != nil {
-					return err
-				}
-				js.Backout = w.backout
-			}
-			if rehearsal {
-				if js.Rehearsal, err = a.rehearseWritten(cmd.Context(), p, made, back.Script, re); err != nil {
-					return err
-				}
-			}
-			if w.backout != "" {
-				if err := work.WriteFile(w.backout, back.Text, force); err != nil {
-					return err
-				}
-				a.note("wrote %s: the way back", w.backout)
+			js.Backout = w.backout
+			if js.Rehearsal, err = a.wayBack(cmd.Context(), p, made, wr, force, rehearsal, re); err != nil {
+				return err
 			}
 			if forSource != "" {
 				if err := a.writeForSource(cmd.Context(), p, wr, args, forSource, force, rehearsal, re); err != nil {
@@ -121,8 +107,31 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first; see help rehearse")
 	re.flags(cmd)
 	w.flags(cmd)
-	a.judgementFlags(cmd)
+	a.said.Flags(cmd)
 	return cmd
+}
+
+// wayBack writes the back-out script, where one is wanted, and rehearses both.
+func (a *app) wayBack(ctx context.Context, p *work.Pair, made *work.Written, wr *work.Writing, force, rehearsal bool, re rehearsing) (said *report.JSONRehearsal, err error) {
+	back := &work.Written{}
+	if wr.Backout != "" {
+		if back, err = a.work.WriteBackout(p, made.Plan, wr); err != nil {
+			return nil, err
+		}
+	}
+	if rehearsal {
+		if said, err = a.rehearseWritten(ctx, p, made, back.Script, re); err != nil {
+			return nil, err
+		}
+	}
+	if wr.Backout == "" {
+		return said, nil
+	}
+	if err := work.WriteFile(wr.Backout, back.Text, force); err != nil {
+		return nil, err
+	}
+	a.Note("wrote %s: the way back", wr.Backout)
+	return said, nil
 }
 
 // writeForSource writes the script for what is to change the source instead, and
@@ -146,7 +155,7 @@ func (a *app) writeForSource(ctx context.Context, p *work.Pair, wr *work.Writing
 	if err := work.WriteFile(path, made.Text, force); err != nil {
 		return err
 	}
-	a.note("for the source:")
+	a.Note("for the source:")
 	a.scriptNote(made.Plan, path)
 	if len(made.Plan.Held) > 0 || len(made.Plan.WillFail()) > 0 {
 		a.exit = exitSafety
@@ -168,7 +177,7 @@ func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool
 	case (out == "" || out == "-") && (a.style().Color || isTerminal(a.stdout)):
 		var altered bool
 		if altered, err = report.Show(&a.out, string(text), a.style().Color); altered {
-			a.note("control characters are shown as escapes here; write it to a file (-o) to run it")
+			a.Note("control characters are shown as escapes here; write it to a file (-o) to run it")
 		}
 	default:
 		err = a.writeResult(out, text, force)
@@ -180,7 +189,7 @@ func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool
 func (a *app) writing(w *writing, out, target string) (*work.Writing, error) {
 	ask, err := asked(w.rowChecks)
 	return &work.Writing{MayLose: w.mayLose, Fill: w.fill, Role: w.as, AvoidBlocking: w.avoidBlocking, RowChecks: ask, RowCheckTime: w.rowCheckTime,
-		File: out, Backout: w.backout, TargetArg: target, Said: a.said.words()}, err
+		File: out, Backout: w.backout, TargetArg: target, Said: a.said.Words()}, err
 }
 
 // asked reads --row-checks.
@@ -210,11 +219,11 @@ func (a *app) rehearseWritten(ctx context.Context, p *work.Pair, made *work.Writ
 	}
 	switch {
 	case res.Failed != nil:
-		a.note("rehearsed on %s: it FAILED: %v", res.Where, res.Failed)
+		a.Note("rehearsed on %s: it FAILED: %v", res.Where, res.Failed)
 	case !res.Passed():
-		a.note("rehearsed on %s: it does NOT end as it should: %s %s", res.Where, res.Left[0].On, res.Left[0].What)
+		a.Note("rehearsed on %s: it does NOT end as it should: %s %s", res.Where, res.Left[0].On, res.Left[0].What)
 	default:
-		a.note("rehearsed on %s: %s ran, it ends as it should%s", res.Where, words.Number(res.Steps, "step", "steps"), map[bool]string{true: ", and the way back leads back"}[res.Back])
+		a.Note("rehearsed on %s: %s ran, it ends as it should%s", res.Where, words.Number(res.Steps, "step", "steps"), map[bool]string{true: ", and the way back leads back"}[res.Back])
 	}
 	if !res.Passed() {
 		a.exit = worse(a.exit, exitDifferent)
@@ -227,9 +236,9 @@ func (a *app) scriptNote(plan *order.Plan, output string) {
 	if output != "" && output != "-" {
 		where = "wrote " + output + ": "
 	}
-	a.note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
+	a.Note("%s%s to run, %d held back", where, words.Number(len(plan.Steps), "step", "steps"), len(plan.Held))
 	for _, r := range plan.HeldBecause {
-		a.always("held back  %s (%s)", r.Because(), script.WayOut(r))
+		a.Always("held back  %s (%s)", r.Because(), script.WayOut(r))
 	}
 	a.willFail(plan)
 }
@@ -239,7 +248,7 @@ func (a *app) willFail(plan *order.Plan) {
 	for _, s := range plan.Steps {
 		for _, r := range s.Risks {
 			if r.Kind == order.WillFail {
-				a.always("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
+				a.Always("will fail  step %d (%s): %s; %s", s.Number, s.Title, r.Sentence(), script.WayOut(r))
 			}
 		}
 	}

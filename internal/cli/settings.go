@@ -39,7 +39,7 @@ over the default. With a word, only the settings are shown in which it occurs.`,
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			for _, w := range a.settings.Wrong {
-				a.warn("%s", w)
+				a.Warn("%s", w)
 			}
 			var rows []report.JSONSetting
 			flags := a.everyFlag(cmd.Root())

@@ -29,7 +29,7 @@ Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			args = a.said.sides(args)
+			args = a.said.Sides(args)
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
 				return err
 			}
@@ -44,16 +44,8 @@ Exit code 3 says that something was held back or refused.`,
 			if !p.Target.Writable() {
 				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.Target.Label)
 			}
-			if a.format != "json" {
-				report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen})
-			}
-			if renamed, err := a.askRenames(cmd.Context(), p, o.yes); err != nil {
+			if p, err = a.shown(cmd.Context(), p, args, wr, o.yes, w.create); err != nil {
 				return err
-			} else if renamed {
-				if p, err = a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(false)); err != nil {
-					return err
-				}
-				wr.Said = a.said.words()
 			}
 			if len(p.Choices.Open())+len(p.Choices.Remake) == 0 {
 				zero := 0
@@ -78,7 +70,7 @@ Exit code 3 says that something was held back or refused.`,
 				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
 			}
 			for _, r := range plan.HeldBecause {
-				a.always("held back  %s (%s)", r.Because(), script.WayOut(r))
+				a.Always("held back  %s (%s)", r.Because(), script.WayOut(r))
 			}
 			if !o.yes { // the list must be read before the question
 				if err := a.flush(); err != nil {
@@ -97,8 +89,22 @@ Exit code 3 says that something was held back or refused.`,
 	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this file")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.flags(cmd)
-	a.judgementFlags(cmd)
+	a.said.Flags(cmd)
 	return cmd
+}
+
+// shown lists the differences, and asks about likely renames; where one was said
+// to be one it compares once more.
+func (a *app) shown(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, unasked, create bool) (*work.Pair, error) {
+	if a.format != "json" {
+		report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen})
+	}
+	renamed, err := a.askRenames(ctx, p, unasked)
+	if err != nil || !renamed {
+		return p, err
+	}
+	wr.Said = a.said.Words()
+	return a.compare(ctx, args[0], args[1], create, wr.Reads(false))
 }
 
 // askRenames asks, where somebody is there to answer, about each likely rename,
@@ -117,7 +123,7 @@ func (a *app) askRenames(ctx context.Context, p *work.Pair, unasked bool) (bool,
 			return false, err
 		}
 		if yes {
-			a.said.rename = append(a.said.rename, strings.TrimPrefix(l.Option(), "--rename "))
+			a.said.Rename = append(a.said.Rename, strings.TrimPrefix(l.Option(), "--rename "))
 			some = true
 		}
 	}
@@ -126,7 +132,7 @@ func (a *app) askRenames(ctx context.Context, p *work.Pair, unasked bool) (bool,
 
 // compareAgain says what still differs when the script has run.
 func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan, target string, ran int) error {
-	a.said.rename = nil // they are carried out
+	a.said.Rename = nil // they are carried out
 	again, err := a.compare(ctx, args[0], args[1], false, work.ToCompare)
 	if err != nil {
 		return err

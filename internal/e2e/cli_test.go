@@ -199,7 +199,7 @@ func TestHeldBackAndAllowed(t *testing.T) {
 	t.Parallel()
 	dir := harbour(t)
 	r := want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql")
-	if !strings.Contains(r.errout, "held back  every value of column pilotage of table berth: 1 of 1 row holds a value (allow it with --may-lose 'column:berth.pilotage')") {
+	if !strings.Contains(r.errout, "held back  every value of column pilotage of table berth: 1 of 1 row holds a value (it looks like half of a rename: --rename column:berth.pilotage=depth; or allow it with --may-lose 'column:berth.pilotage')") {
 		t.Errorf("says %s", r.errout)
 	}
 	want(t, 0, dir, "apply", "up.sql", "live.db", "--yes")

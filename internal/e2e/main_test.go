@@ -5,6 +5,7 @@ package e2e
 import (
 	"bytes"
 	"context"
+	_ "dappermirror/internal/engine/all"
 	"fmt"
 	"io"
 	"net"

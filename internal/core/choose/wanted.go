@@ -116,6 +116,19 @@ func (c *Chosen) wanted(it, owner *compare.Item, groups map[string]bool) *catalo
 	}
 	out := keepOptional(base, it.Target, groups).Clone()
 	out.Parts = nil
+	if c.wantedParts(out, it, groups) || merged {
+		if it.Source != nil {
+			out.KeepOrder(it.Source)
+		}
+		out.KeepOrder(it.Target)
+		out.Needs = union(out.Needs, it.Target.Needs)
+	}
+	return out
+}
+
+// wantedParts adds the parts that an object shall have, and tells whether they
+// are of both sides.
+func (c *Chosen) wantedParts(out *catalog.Object, it *compare.Item, groups map[string]bool) (merged bool) {
 	// Parts come in the source's order; those only the target has, and those
 	// out of scope, follow in the target's.
 	var last []*catalog.Object
@@ -157,14 +170,7 @@ func (c *Chosen) wanted(it, owner *compare.Item, groups map[string]bool) *catalo
 			merged = true
 		}
 	}
-	if merged {
-		if it.Source != nil {
-			out.KeepOrder(it.Source)
-		}
-		out.KeepOrder(it.Target)
-		out.Needs = union(out.Needs, it.Target.Needs)
-	}
-	return out
+	return merged
 }
 
 // newcomer is the source's object without the parts that scope or choice

@@ -169,7 +169,7 @@ func Keeping(d Dialect, text, other string, cut func(toks []Token, i int) int) s
 		n := cut(toks, i)
 		if n > 0 || !put && next != "" && strings.EqualFold(toks[i].Text, next) {
 			b.WriteString(text[at:endOf(toks, i-1)])
-			if at = endOf(toks, i-1); !put {
+			if !put {
 				b.WriteString(theirs)
 				put = true
 			}

@@ -1,7 +1,9 @@
-package cli
+// Package judgement is what a person says about what counts, what is the same
+// thing and what to take: the options, spelled the same on every command, and
+// what they mean.
+package judgement
 
 import (
-	"context"
 	"os"
 	"slices"
 	"strings"
@@ -17,27 +19,30 @@ import (
 	"dappermirror/internal/work"
 )
 
-// judgement is what a person says about what counts, what is the same thing,
-// and what to take: spelled the same on every command.
-type judgement struct {
+// Said is what was said.
+type Said struct {
+	Swap   bool
+	Rename []string
+
 	only, except, include, tolerate []string
-	pair, rename                    []string
+	pair                            []string
 	toTarget, leave, toSource       []string
 	remake                          []string
 	choices                         string
 	leaveTargetOnly, addNeeded      bool
-	emptySource, swap               bool
+	emptySource                     bool
 }
 
-func (a *app) judgementFlags(cmd *cobra.Command) {
-	f, j := cmd.Flags(), &a.said
+// Flags adds the options to a command.
+func (j *Said) Flags(cmd *cobra.Command) {
+	f := cmd.Flags()
 	f.StringArrayVar(&j.only, "only", nil, "count only what these patterns match; see help patterns")
 	f.StringArrayVar(&j.except, "except", nil, "do not count what these patterns match")
 	f.BoolVar(&j.emptySource, "empty-source", false, "the source is meant to be empty")
 	f.StringSliceVar(&j.include, "include", nil, "count also what counts only when asked for: "+strings.Join(help.Groups(), ", "))
 	f.StringArrayVar(&j.tolerate, "tolerate", nil, "kinds of differences that do not count, NAME or NAME@PATTERN; see tolerances")
 	f.StringArrayVar(&j.pair, "pair", nil, "the same thing under two names, which both stay; see help names")
-	f.StringArrayVar(&j.rename, "rename", nil, "what the target calls OLD is the source's NEW: rename it; see help names")
+	f.StringArrayVar(&j.Rename, "rename", nil, "what the target calls OLD is the source's NEW: rename it; see help names")
 	f.StringArrayVar(&j.toTarget, "to-target", nil, "take only the differences that these patterns match; see help choices")
 	f.StringArrayVar(&j.leave, "leave", nil, "leave the differences that these patterns match as they are")
 	f.StringArrayVar(&j.toSource, "to-source", nil, "change the source instead where these patterns match")
@@ -45,46 +50,46 @@ func (a *app) judgementFlags(cmd *cobra.Command) {
 	f.StringVar(&j.choices, "choices", "", "a file that says what becomes of each difference; compare --choices-out writes one")
 	f.BoolVar(&j.addNeeded, "add-needed", false, "take along what a chosen thing needs and was not chosen")
 	f.StringArrayVar(&j.remake, "remake", nil, "drop what these patterns match and make it anew")
-	f.BoolVar(&j.swap, "swap", false, "exchange source and target")
+	f.BoolVar(&j.Swap, "swap", false, "exchange source and target")
 }
 
-// comparing is what was said, understood.
-func (a *app) comparing() (work.Comparing, error) {
-	c, j := work.Comparing{}, &a.said
+// Comparing is what was said, understood.
+func (j *Said) Comparing() (work.Comparing, error) {
+	c := work.Comparing{}
 	c.EmptySource = j.emptySource
 	opt := &c.Options
 	opt.Groups = map[string]bool{}
 	for _, g := range j.include {
 		if all := help.Groups(); !slices.Contains(all, g) {
-			return c, trouble("usage", "--include %q: it is one of %s", g, strings.Join(all, ", "))
+			return c, work.Troubled("usage", "--include %q: it is one of %s", g, strings.Join(all, ", "))
 		}
 		opt.Groups[g] = true
 	}
 	var err error
 	if opt.Scope.Only, err = scope.ParseAll(j.only); err != nil {
-		return c, trouble("usage", "--only: %w", err)
+		return c, work.Troubled("usage", "--only: %w", err)
 	}
 	if opt.Scope.Except, err = scope.ParseAll(j.except); err != nil {
-		return c, trouble("usage", "--except: %w", err)
+		return c, work.Troubled("usage", "--except: %w", err)
 	}
 	for _, t := range j.tolerate {
 		l, err := judge.ParseTolerate(t)
 		if err != nil {
-			return c, trouble("usage", "--tolerate: %w", err)
+			return c, work.Troubled("usage", "--tolerate: %w", err)
 		}
 		opt.Tolerate = append(opt.Tolerate, l...)
 	}
-	for i, list := range [][]string{j.pair, j.rename} {
+	for i, list := range [][]string{j.pair, j.Rename} {
 		for _, text := range list {
 			l, err := match.ParseSayings(text, i == 1)
 			if err != nil {
-				return c, trouble("usage", "--%s: %w", []string{"pair", "rename"}[i], err)
+				return c, work.Troubled("usage", "--%s: %w", []string{"pair", "rename"}[i], err)
 			}
 			c.Names = append(c.Names, l...)
 		}
 	}
 	if c.Remake, err = scope.ParseAll(j.remake); err != nil {
-		return c, trouble("usage", "--remake: %w", err)
+		return c, work.Troubled("usage", "--remake: %w", err)
 	}
 	c.AddNeeded = j.addNeeded
 	c.Wishes, err = j.wishes()
@@ -92,15 +97,15 @@ func (a *app) comparing() (work.Comparing, error) {
 }
 
 // wishes are what is to become of the differences.
-func (j *judgement) wishes() (*choose.Wishes, error) {
+func (j *Said) wishes() (*choose.Wishes, error) {
 	w := &choose.Wishes{}
 	if j.choices != "" {
 		data, err := os.ReadFile(j.choices)
 		if err != nil {
-			return nil, trouble("choices", "reading the choices: %w", err)
+			return nil, work.Troubled("choices", "reading the choices: %w", err)
 		}
 		if w, err = choices.Read(data); err != nil {
-			return nil, trouble("choices", "%s: %w", j.choices, err)
+			return nil, work.Troubled("choices", "%s: %w", j.choices, err)
 		}
 	}
 	w.TargetOnlyStays = j.leaveTargetOnly
@@ -110,7 +115,7 @@ func (j *judgement) wishes() (*choose.Wishes, error) {
 	}{{j.toTarget, choose.ToTarget}, {j.leave, choose.Leave}, {j.toSource, choose.ToSource}} {
 		ps, err := scope.ParseAll(x.texts)
 		if err != nil {
-			return nil, trouble("usage", "--%s: %w", x.d, err)
+			return nil, work.Troubled("usage", "--%s: %w", x.d, err)
 		}
 		for _, p := range ps {
 			w.Said = append(w.Said, choose.Wish{On: p, Decision: x.d})
@@ -122,13 +127,13 @@ func (j *judgement) wishes() (*choose.Wishes, error) {
 	return w, nil
 }
 
-// words are what was said, as options as they go into a script.
-func (j *judgement) words() []string {
+// Words are what was said, as options as they go into a script.
+func (j *Said) Words() []string {
 	var out []string
 	for _, o := range []struct {
 		option string
 		values []string
-	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}, {"--pair", j.pair}, {"--rename", j.rename}, {"--to-target", j.toTarget}, {"--leave", j.leave}, {"--to-source", j.toSource}, {"--remake", j.remake}} {
+	}{{"--only", j.only}, {"--except", j.except}, {"--tolerate", j.tolerate}, {"--pair", j.pair}, {"--rename", j.Rename}, {"--to-target", j.toTarget}, {"--leave", j.leave}, {"--to-source", j.toSource}, {"--remake", j.remake}} {
 		for _, v := range o.values {
 			out = append(out, o.option, v)
 		}
@@ -142,21 +147,11 @@ func (j *judgement) words() []string {
 	return out
 }
 
-// sides are source and target in the order in which they are meant.
-func (j *judgement) sides(args []string) []string {
-	if j.swap && len(args) > 1 {
+// Sides are source and target in the order in which they are meant.
+func (j *Said) Sides(args []string) []string {
+	if j.Swap && len(args) > 1 {
 		args = slices.Clone(args)
 		args[0], args[1] = args[1], args[0]
 	}
 	return args
-}
-
-// compare reads two places and compares them, as far as the options say.
-func (a *app) compare(ctx context.Context, source, target string, create bool, extent work.Extent) (*work.Pair, error) {
-	c, err := a.comparing()
-	if err != nil {
-		return nil, err
-	}
-	c.Extent, c.Create = extent, create
-	return a.work.Compare(ctx, source, target, c)
 }
