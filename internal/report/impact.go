@@ -21,12 +21,12 @@ type JSONImpact struct {
 
 // JSONImpactNode is one thing of the trees.
 type JSONImpactNode struct {
-	What    string           `json:"what"`
-	Reasons []string         `json:"reasons"`
-	Text    bool             `json:"by_text_only,omitempty"`
-	Fate    string           `json:"fate,omitempty"`
-	Above   bool             `json:"listed_above,omitempty"`
-	Nodes   []JSONImpactNode `json:"nodes,omitempty"`
+	What      string           `json:"what"`
+	Reasons   []string         `json:"reasons"`
+	Text      bool             `json:"by_text_only,omitempty"`
+	Fate      string           `json:"fate,omitempty"`
+	Elsewhere bool             `json:"listed_elsewhere,omitempty"`
+	Nodes     []JSONImpactNode `json:"nodes,omitempty"`
 }
 
 // ImpactJSON makes the JSON shape.
@@ -37,7 +37,7 @@ func ImpactJSON(place string, r *impact.Report) *JSONImpact {
 func impactNodes(list []*impact.Node) []JSONImpactNode {
 	out := []JSONImpactNode{}
 	for _, n := range list {
-		j := JSONImpactNode{What: n.On.String(), Reasons: n.Reasons, Text: n.Text, Fate: string(n.Fate), Above: n.Above}
+		j := JSONImpactNode{What: n.On.String(), Reasons: n.Reasons, Text: n.Text, Fate: string(n.Fate), Elsewhere: n.Elsewhere}
 		if len(n.Nodes) > 0 {
 			j.Nodes = impactNodes(n.Nodes)
 		}
@@ -95,8 +95,8 @@ func impactTree(w io.Writer, list []*impact.Node, indent string, st Style) {
 		if n.Fate != impact.Stays {
 			said += "; " + string(n.Fate)
 		}
-		if n.Above {
-			said += "; see above"
+		if n.Elsewhere {
+			said += "; it has a line of its own"
 		}
 		sign := ""
 		if m.sign != "" {

@@ -59,6 +59,8 @@ type Cover struct {
 	// Like is what of a value still counts; nil for nothing, not even that the
 	// fact is there.
 	Like func(text string) string
+	// Letters says that the facts are about how the thing's own name is written.
+	Letters bool
 	// With are facts that are kept only to write the others, and go with them.
 	With []string
 	// Keep is the text of the source with what is tolerated as the target's text

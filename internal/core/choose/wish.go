@@ -162,12 +162,13 @@ func (w *Wishes) decide(refs []catalog.Ref, status compare.Status, fold func(str
 	return w.Default, filed
 }
 
-// alone is what a wish that names the part itself says.
+// alone is what a wish that names the part itself says. A pattern of columns is
+// not meant for those of an object that comes or goes as a whole.
 func (w *Wishes) alone(refs []catalog.Ref, fold func(string) string, used map[string]bool) (Decision, bool) {
 	for _, list := range [][]Wish{w.Said, w.Filed} {
 		for _, x := range list {
 			for _, r := range refs {
-				if x.On.Kind() == string(r.PartKind) && x.On.MatchSelf(r, fold) {
+				if x.On.Kind() == string(r.PartKind) && !(x.On.Wild() && r.PartKind == catalog.Column) && x.On.MatchSelf(r, fold) {
 					used[key(x)] = true
 					return x.Decision, true
 				}

@@ -44,9 +44,10 @@ type Node struct {
 	// Text says that only a name in a text says so, which the engine does not track.
 	Text bool
 	Fate Fate
-	// Above says that it stands in the tree already, where its own are listed.
-	Above bool
-	Nodes []*Node
+	// Elsewhere says that it has a line of its own in the tree, where what follows
+	// from it is listed.
+	Elsewhere bool
+	Nodes     []*Node
 }
 
 // Report is what was found.
@@ -138,12 +139,12 @@ func (f *follower) up(thing catalog.Ref, changed bool, seen map[catalog.Ref]bool
 	}
 	slices.SortFunc(out, func(a, b *Node) int { return compareRefs(a.On, b.On) })
 	for _, n := range out {
-		if n.Above = seen[n.On]; !n.Above {
+		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
 		}
 	}
 	for _, n := range out {
-		if !n.Above {
+		if !n.Elsewhere {
 			n.Nodes = f.up(n.On, n.Fate == Breaks || n.Fate == PutBack, seen)
 		}
 	}
@@ -239,7 +240,7 @@ func (f *follower) down(thing catalog.Ref, seen map[catalog.Ref]bool) []*Node {
 	}
 	slices.SortFunc(out, func(a, b *Node) int { return compareRefs(a.On, b.On) })
 	for _, n := range out {
-		if n.Above = seen[n.On]; !n.Above {
+		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
 			n.Nodes = f.down(n.On, seen)
 		}
@@ -290,7 +291,7 @@ func reason(u use, thing catalog.Ref) string {
 func Count(nodes []*Node) map[Fate]int {
 	out := map[Fate]int{}
 	for _, n := range nodes {
-		if !n.Above {
+		if !n.Elsewhere {
 			out[n.Fate]++
 		}
 		for f, k := range Count(n.Nodes) {

@@ -163,15 +163,20 @@ func (f *forbearance) names() {
 		if t == nil || s == t || s.Unread || t.Unread {
 			continue
 		}
+		// Those that say the same under one name have found each other.
+		found := func(p *catalog.Object, owner, others *catalog.Object) bool {
+			q := others.Part(p.Kind, p.Key())
+			return q != nil && f.says(owner, p) == f.says(others, q)
+		}
 		free := map[string][]*catalog.Object{}
 		for _, p := range t.Parts {
-			if s.Part(p.Kind, p.Key()) == nil && len(f.of(t.PartRef(p), p, catalog.CoverName)) > 0 {
+			if len(f.of(t.PartRef(p), p, catalog.CoverName)) > 0 && !found(p, t, s) {
 				d := f.says(t, p)
 				free[d] = append(free[d], p)
 			}
 		}
 		for _, p := range s.Parts {
-			if len(free) == 0 || t.Part(p.Kind, p.Key()) != nil {
+			if len(free) == 0 || len(f.of(s.PartRef(p), p, catalog.CoverName)) == 0 || found(p, s, t) {
 				continue
 			}
 			d := f.says(s, p)
@@ -290,6 +295,9 @@ func (f *forbearance) facts(s, t *catalog.Object, ref catalog.Ref, owner, part *
 		out, some = f.copy(out), true
 		take(out, t, name)
 		for _, c := range covers {
+			if c.Letters && s.Key() == t.Key() {
+				out.Name = t.Name
+			}
 			for _, n := range c.With {
 				take(out, t, n)
 			}
@@ -311,10 +319,6 @@ func (f *forbearance) facts(s, t *catalog.Object, ref catalog.Ref, owner, part *
 		if p := &t.Properties[i]; s.Property(p.Name) == nil {
 			tolerate(p.Name, p, Target, nil, &p.Value)
 		}
-	}
-	if s.Name != t.Name && s.Key() == t.Key() && len(f.of(ref, t, catalog.CoverName)) > 0 {
-		out = f.copy(out)
-		out.Name = t.Name
 	}
 	if some && part != nil && s.Key() == t.Key() && f.judge.alike(out, t) {
 		return t // with what is kept only to write it

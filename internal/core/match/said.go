@@ -159,19 +159,31 @@ func (r *resolver) implied() {
 		if g.Rename || g.Source.IsPart() || s == nil || t == nil || len(s.Parts) == 0 {
 			continue
 		}
-		now := []string{}
+		columns := map[string]string{}
 		for from, to := range r.theirs {
 			if from.IsPart() && from.Object() == g.Source {
-				now = append(now, from.Part, to.Part)
+				columns[from.Part] = to.Part
 			}
 		}
-		columns := strings.NewReplacer(now...)
-		after := func(name string) (string, bool) {
+		// after is what a thing named after s would be called after t: with its
+		// columns' new names, unless there is one with the old ones.
+		after := func(name string, is func(string) bool) (string, bool) {
 			rest, ok := strings.CutPrefix(name, s.Name+"_")
-			return t.Name + "_" + columns.Replace(rest), ok
+			plain, best := t.Name+"_"+rest, ""
+			for from, to := range columns {
+				if end, begins := strings.CutPrefix(rest, from); begins && (end == "" || end[0] == '_') && len(from) > len(best) {
+					best, name = from, t.Name+"_"+to+end
+				}
+			}
+			if best == "" || is(plain) {
+				return plain, ok
+			}
+			return name, ok
 		}
 		for _, p := range s.Parts {
-			name, ok := after(p.Name)
+			name, ok := after(p.Name, func(n string) bool {
+				return slices.ContainsFunc(t.Parts, func(q *catalog.Object) bool { return q.Kind == p.Kind && q.Name == n })
+			})
 			if !ok || p.Kind == catalog.Column || t.Part(p.Kind, p.Key()) != nil {
 				continue
 			}
@@ -190,10 +202,13 @@ func (r *resolver) implied() {
 			}
 		}
 		for _, o := range r.source.Objects {
-			if name, ok := after(o.Name); ok && o.Kind == catalog.Sequence && o.Schema == s.Schema {
-				if to := (catalog.Ref{Kind: o.Kind, Schema: t.Schema, Name: name}); r.target.Find(to) != nil {
-					pair(o.Ref(), to)
-				}
+			if o.Kind != catalog.Sequence || o.Schema != s.Schema {
+				continue
+			}
+			to := catalog.Ref{Kind: o.Kind, Schema: t.Schema}
+			is := func(n string) bool { to.Name = n; return r.target.Find(to) != nil }
+			if name, ok := after(o.Name, is); ok && is(name) {
+				pair(o.Ref(), to)
 			}
 		}
 	}

@@ -1,6 +1,9 @@
 package sqltext
 
-import "strings"
+import (
+	"bytes"
+	"strings"
+)
 
 // Squeezed is a text with one blank between its words and signs, and as they
 // were within quotes. Comments count.
@@ -31,25 +34,22 @@ func Lowered(d Dialect, text string) string {
 // Uncommented is a text without comments. A line that held nothing else is
 // gone with its comment, as are the blanks before one that ends a line.
 func Uncommented(d Dialect, text string) string {
-	var b strings.Builder
+	var out []byte
 	toks := Lex(d, text)
 	for i, t := range toks {
 		if t.Kind != Comment {
-			b.WriteString(t.Text)
+			out = append(out, t.Text...)
 			continue
 		}
-		before := strings.TrimRight(b.String(), " \t")
-		ends := i+1 == len(toks) || strings.HasPrefix(strings.TrimLeft(toks[i+1].Text, " \t\r"), "\n")
-		if !ends {
+		if ends := i+1 == len(toks) || strings.HasPrefix(strings.TrimLeft(toks[i+1].Text, " \t\r"), "\n"); !ends {
 			continue
 		}
-		if strings.HasSuffix(before, "\n") {
-			before = strings.TrimRight(before[:len(before)-1], " \t\r")
+		out = bytes.TrimRight(out, " \t")
+		if bytes.HasSuffix(out, []byte("\n")) {
+			out = bytes.TrimRight(out[:len(out)-1], " \t\r")
 		}
-		b.Reset()
-		b.WriteString(before)
 	}
-	return b.String()
+	return string(out)
 }
 
 // OneLineEnding is a text whose lines all end with a line feed.
@@ -92,9 +92,8 @@ func PlainDefault(d Dialect, text string) string {
 		}
 		out = append(out, t.Text)
 	}
-	for len(out) > 2 && out[0] == "(" && closes(out) {
-		out = out[1 : len(out)-1]
-	}
+	n := around(out)
+	out = out[n : len(out)-n]
 	text = strings.Join(out, " ")
 	if n := len(text); len(out) == 1 && n > 2 && text[0] == '\'' && number(text[1:n-1]) {
 		text = text[1 : n-1]
@@ -118,9 +117,16 @@ func castEnd(toks []Token, i int) int {
 	return i
 }
 
-// closes tells whether the bracket that opens a list is closed by its last item.
-func closes(items []string) bool {
-	depth := 0
+// around is how many pairs of brackets stand around all of a list.
+func around(items []string) int {
+	ahead, depth, least := 0, 0, len(items)
+	for ahead < len(items) && items[ahead] == "(" {
+		ahead++
+	}
+	behind := 0
+	for behind < len(items)-ahead && items[len(items)-1-behind] == ")" {
+		behind++
+	}
 	for i, s := range items {
 		switch s {
 		case "(":
@@ -128,11 +134,14 @@ func closes(items []string) bool {
 		case ")":
 			depth--
 		}
-		if depth == 0 {
-			return i == len(items)-1
+		if i >= ahead && i < len(items)-behind {
+			least = min(least, depth)
 		}
 	}
-	return false
+	if depth != 0 || ahead+behind == len(items) {
+		return 0
+	}
+	return max(min(ahead, behind, least), 0)
 }
 
 func number(s string) bool {
@@ -196,17 +205,19 @@ func endOf(toks []Token, i int) int {
 // the token behind the last of them.
 func runs(d Dialect, text string, cut func(toks []Token, i int) int) (all, next string) {
 	toks := Significant(d, text)
+	var b strings.Builder
+	defer func() { all = b.String() }()
 	for i := 0; i < len(toks); {
 		n := cut(toks, i)
 		if n > 0 {
-			all += text[endOf(toks, i-1):endOf(toks, i+n-1)]
+			b.WriteString(text[endOf(toks, i-1):endOf(toks, i+n-1)])
 			if next = ""; i+n < len(toks) {
 				next = toks[i+n].Text
 			}
 		}
 		i += max(n, 1)
 	}
-	return all, next
+	return "", next
 }
 
 func each(d Dialect, text string, write func(Token) string) string {
