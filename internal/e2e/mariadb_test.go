@@ -48,6 +48,10 @@ func (s *mariaServer) start() error {
 	}
 	data := filepath.Join(s.dir, "data")
 	install := exec.Command("mariadb-install-db", append([]string{"--no-defaults", "--datadir=" + data, "--skip-test-db", "--auth-root-authentication-method=normal"}, as...)...)
+	// A server takes away what it finds of temporary files when it starts, also
+	// those of others.
+	own := append(os.Environ(), "TMPDIR="+s.dir)
+	install.Env = own
 	if out, err := install.CombinedOutput(); err != nil {
 		return fmt.Errorf("mariadb-install-db: %v\n%s", err, out)
 	}
@@ -58,7 +62,7 @@ func (s *mariaServer) start() error {
 	defer log.Close()
 	s.cmd = exec.Command("mariadbd", append([]string{"--no-defaults", "--datadir=" + data, "--socket=" + s.socket(), "--skip-networking", "--pid-file=" + filepath.Join(s.dir, "pid"),
 		"--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_general_ci", "--event-scheduler=OFF"}, append(as, s.options...)...)...)
-	s.cmd.Stdout, s.cmd.Stderr = log, log
+	s.cmd.Env, s.cmd.Stdout, s.cmd.Stderr = own, log, log
 	if err := s.cmd.Start(); err != nil {
 		return err
 	}
