@@ -126,8 +126,8 @@ func (d *demoWalk) run(want int, args ...string) error {
 
 func (d *demoWalk) walk(folder string) error {
 	s, t, n := d.source, d.target, d.names
-	scope := []string{"--except", n.Hotfix}
-	allow := []string{"--may-lose", n.Pilotage + "," + n.PilotName + "," + n.Flag, "--fill", n.FillFamily, "--fill", n.FillFlag}
+	judged := []string{"--rename", n.RenameFlag, "--leave", n.Hotfix}
+	allow := []string{"--may-lose", n.Pilotage + "," + n.PilotName, "--fill", n.FillFamily}
 	var scratch []string
 	if strings.Contains(t, "://") { // beside the two databases that were made
 		scratch = []string{"--scratch", t}
@@ -146,12 +146,12 @@ func (d *demoWalk) walk(folder string) error {
 	}{
 		{"The developers' database is ahead of the live one. What differs?", exitDifferent, []string{"compare", s, t}},
 		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.Close}},
-		{"The script. What would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, scope)},
-		{"The losses were talked over and are allowed, by name. The live hot fix (an index) stays.", exitOK, with([]string{"script", s, t, "-o", "up.sql", "--backout", "down.sql"}, scope, allow)},
+		{"A column only has another name now, and the live hot fix (an index) is to stay. The script:\n# what would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, judged)},
+		{"The losses were talked over and are allowed, by name.", exitOK, with([]string{"script", s, t, "-o", "up.sql", "--backout", "down.sql"}, judged, allow)},
 		{"Somebody else is to approve it. What is it, and does the target still fit?", exitOK, []string{"check", "up.sql", t}},
 		{"Does it work? On a scratch copy of the target's structure, with some of its rows.", exitOK, with([]string{"rehearse", "up.sql", t, "--copy-rows", "200"}, scratch)},
 		{"Run it. The structure and the rows that go are saved first.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
-		{"And compare again.", exitOK, with([]string{"compare", s, t}, scope)},
+		{"And compare again.", exitOK, []string{"compare", s, t, "--leave", n.Hotfix}},
 	}
 	for _, st := range steps {
 		d.narrate(st.say)

@@ -26,8 +26,9 @@ const (
 
 // Words are what is said about the sample in an engine's own names.
 type Words struct {
-	Close, Hotfix, Pilotage, Flag, PilotName string // patterns
-	FillFamily, FillFlag                     string // values of --fill
+	Close, Hotfix, Pilotage, PilotName string // patterns
+	FillFamily                         string // a value of --fill
+	RenameFlag                         string // a value of --rename
 }
 
 // wordsFor are the words of an engine's sample.

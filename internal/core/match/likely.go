@@ -394,14 +394,29 @@ func columnsAlike(s, t *catalog.Object) float64 {
 		}
 	}
 	switch {
-	case s.Text("type") != t.Text("type") && base(s) != base(t):
+	case base(s) != base(t) && (family(base(s)) == "" || family(base(s)) != family(base(t))):
 		return 0
+	case base(s) != base(t):
+		return 0.4
 	case s.Text("type") != t.Text("type"):
 		return 0.5
 	case n == same:
 		return 1
 	}
 	return 0.7
+}
+
+// families are words of types that hold one sort of value: a release widens a
+// column within one.
+var families = map[string][]string{"text": {"char", "text", "clob"}, "whole number": {"int", "serial"}, "number": {"real", "float", "double", "numeric", "decimal", "number"}, "time": {"date", "time"}}
+
+func family(base string) string {
+	for _, name := range []string{"text", "time", "number", "whole number"} {
+		if slices.ContainsFunc(families[name], func(w string) bool { return strings.Contains(base, w) }) {
+			return name
+		}
+	}
+	return ""
 }
 
 // dice is Dice's coefficient of two bags, and how many they share.
