@@ -96,7 +96,7 @@ func impactTree(w io.Writer, list []*impact.Node, indent string, st Style) {
 			said += "; " + string(n.Fate)
 		}
 		if n.Elsewhere {
-			said += "; it has a line of its own"
+			said += "; see its own line"
 		}
 		sign := ""
 		if m.sign != "" {

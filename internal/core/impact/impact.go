@@ -131,13 +131,7 @@ func (f *follower) up(thing catalog.Ref, changed bool, seen map[catalog.Ref]bool
 			n.Fate = worse(n.Fate, f.fate(u, thing))
 		}
 	}
-	// A need of the table beside one of its columns says nothing more.
-	for _, n := range out {
-		if len(n.Reasons) > 1 {
-			n.Reasons = slices.DeleteFunc(n.Reasons, func(r string) bool { return r == "reads it" })
-		}
-	}
-	slices.SortFunc(out, func(a, b *Node) int { return compareRefs(a.On, b.On) })
+	tidy(out)
 	for _, n := range out {
 		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
@@ -149,6 +143,17 @@ func (f *follower) up(thing catalog.Ref, changed bool, seen map[catalog.Ref]bool
 		}
 	}
 	return out
+}
+
+// tidy orders the nodes. A need of a table beside one of its columns says nothing
+// more.
+func tidy(list []*Node) {
+	for _, n := range list {
+		if len(n.Reasons) > 1 {
+			n.Reasons = slices.DeleteFunc(n.Reasons, func(r string) bool { return r == "reads it" })
+		}
+	}
+	slices.SortFunc(list, func(a, b *Node) int { return compareRefs(a.On, b.On) })
 }
 
 func compareRefs(a, b catalog.Ref) int {
@@ -232,13 +237,14 @@ func (f *follower) down(thing catalog.Ref, seen map[catalog.Ref]bool) []*Node {
 		n.Text = n.Text && u.need.Text
 		r := reason(u, on)
 		if u.part != nil && !thing.IsPart() {
-			r = u.part.Kind.Title() + " " + u.part.Title() + " " + r
+			r = strings.TrimPrefix(u.part.Title(), u.part.Kind.Title()+" ") + " " + r
+			r = u.part.Kind.Title() + " " + r
 		}
 		if !slices.Contains(n.Reasons, r) {
 			n.Reasons = append(n.Reasons, r)
 		}
 	}
-	slices.SortFunc(out, func(a, b *Node) int { return compareRefs(a.On, b.On) })
+	tidy(out)
 	for _, n := range out {
 		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
