@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -13,7 +14,7 @@ import (
 )
 
 func (a *app) compareCommand() *cobra.Command {
-	var detail, all, force bool
+	var detail, all, force, rows bool
 	var group, choicesOut string
 	cmd := &cobra.Command{
 		Use:   "compare SOURCE TARGET [TARGET...]",
@@ -56,7 +57,11 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 						return err
 					}
 				}
-				a.compared(p, detail, all, group == "status", &out, i)
+				likely, err := a.work.Likely(cmd.Context(), p, rows)
+				if err != nil {
+					return err
+				}
+				a.compared(p, detail, all, group == "status", likely, &out, i)
 			}
 			if a.format == "json" {
 				return a.json(func(o *report.Output) { o.Comparisons = out })
@@ -68,6 +73,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&all, "all", false, "list equal objects too")
 	cmd.Flags().StringVar(&group, "group", "kind", "group the list by kind or status")
 	cmd.Flags().StringVar(&choicesOut, "choices-out", "", "write every difference and what is to become of it into this file, to be edited")
+	cmd.Flags().BoolVar(&rows, "compare-rows", false, "let a sample of the rows on both sides tell how likely renames are")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	a.said.Flags(cmd)
 	return cmd
@@ -100,21 +106,21 @@ func (a *app) writeChoices(ctx context.Context, p *work.Pair, path string, force
 }
 
 // compared writes one comparison.
-func (a *app) compared(p *work.Pair, detail, all, byStatus bool, out *[]report.JSONComparison, n int) {
+func (a *app) compared(p *work.Pair, detail, all, byStatus bool, likely []match.Likely, out *[]report.JSONComparison, n int) {
 	losses := p.Losses()
 	if a.format == "json" {
 		var define report.Definer
 		if detail {
 			define = p.Definition
 		}
-		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen))
+		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen, likely))
 		return
 	}
 	if n > 0 {
 		a.out.WriteString("\n")
 	}
 	st := a.style()
-	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses, Choices: p.Choices.Chosen})
+	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses, Choices: p.Choices.Chosen, Likely: likely})
 	if detail {
 		report.Detail(&a.out, p.Comparison, st, p.Definition, losses)
 	}

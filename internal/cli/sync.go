@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
@@ -97,7 +98,7 @@ Exit code 3 says that something was held back or refused.`,
 // to be one it compares once more.
 func (a *app) shown(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, unasked, create bool) (*work.Pair, error) {
 	if a.format != "json" {
-		report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen})
+		report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen, Likely: p.Comparison.Likely(match.Least)})
 	}
 	renamed, err := a.askRenames(ctx, p, unasked)
 	if err != nil || !renamed {
@@ -114,7 +115,7 @@ func (a *app) askRenames(ctx context.Context, p *work.Pair, unasked bool) (bool,
 		return false, nil
 	}
 	some := false
-	for _, l := range p.Comparison.Likely() {
+	for _, l := range p.Comparison.Likely(match.Least) {
 		if err := a.flush(); err != nil {
 			return false, err
 		}

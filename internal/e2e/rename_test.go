@@ -187,3 +187,39 @@ func TestLikelyRenames(t *testing.T) {
 		t.Errorf("%d of %d renames found", found, renames)
 	}
 }
+
+// TestCompareRows: the same values on both sides make a rename likelier, others
+// make it less so.
+func TestCompareRows(t *testing.T) {
+	t.Parallel()
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			p, dir := e.with(t), t.TempDir()
+			rows := func(create, mark string) string {
+				sql := create
+				for i := range 30 {
+					sql += fmt.Sprintf("INSERT INTO t VALUES (%d, 'Q%d', '%s%d', %d);\n", i, i, mark, i, i*2)
+				}
+				return p.make(t, sql)
+			}
+			target := rows("CREATE TABLE t (id int PRIMARY KEY, flag varchar(9), other varchar(9), tons int);\n", "x")
+			source := rows("CREATE TABLE t (id int PRIMARY KEY, registry varchar(9), unlike varchar(9), weight int);\n", "y")
+			weights := func(args ...string) map[string]int {
+				out := map[string]int{}
+				for _, l := range comparison(t, dir, append([]string{source, target}, args...)...).Likely {
+					_, what, _ := strings.Cut(l.Option, "t.")
+					out[what] = l.Weight
+				}
+				return out
+			}
+			plain, asked := weights(), weights("--compare-rows")
+			if len(plain) != 3 || asked["flag=registry"] <= plain["flag=registry"] || asked["tons=weight"] <= plain["tons=weight"] || asked["other=unlike"] >= plain["other=unlike"] {
+				t.Errorf("without rows %v, with rows %v", plain, asked)
+			}
+			want(t, 0, dir, "capture", source, "-o", "c.json")
+			if r := want(t, 2, dir, "compare", "c.json", target, "--compare-rows"); !strings.Contains(r.errout, "has no rows") {
+				t.Errorf("it says %q", r.errout)
+			}
+		})
+	}
+}

@@ -44,6 +44,8 @@ type ListOptions struct {
 	// Losses are what making the target like the source would destroy, by the
 	// objects' items.
 	Losses map[*compare.Item][]order.Risk
+	// Likely are the likely renames.
+	Likely []match.Likely
 	// Choices are what becomes of the differences; nil for all to the target.
 	Choices *choose.Chosen
 }
@@ -87,7 +89,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		}
 		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}
-	likely(w, c.Likely(), st)
+	likely(w, opt.Likely, st)
 	tolerated(w, c.Tolerated, st, opt.All)
 	fmt.Fprintf(w, "\n%s%s\n", Closing(c, len(opt.Losses)), stays(opt.Choices))
 }

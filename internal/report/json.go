@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/script"
@@ -242,7 +243,7 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 
 // ComparisonJSON makes the JSON shape of a comparison; define, where given,
 // adds both definitions.
-func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen) JSONComparison {
+func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen, likely []match.Likely) JSONComparison {
 	side := func(x *catalog.Catalog) JSONSide {
 		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count()}
 	}
@@ -267,7 +268,7 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
 	}
-	for _, l := range c.Likely() {
+	for _, l := range likely {
 		out.Likely = append(out.Likely, JSONLikely{l.Old.String(), l.New.String(), l.Weight, l.Reasons, l.Option()})
 	}
 	out.Tolerated = judge.Tally(c.Tolerated)

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/scope"
 	"dappermirror/internal/engine"
@@ -110,7 +111,7 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		}
 	}
 	plan.Settle(answers, permitted)
-	plan.Hint(p.Comparison.Likely())
+	plan.Hint(p.Comparison.Likely(match.Least))
 	if err := s.locks(ctx, p, w, plan); err != nil {
 		return nil, err
 	}

@@ -58,7 +58,7 @@ var options = map[string]option{
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
 	"lock-timeout": {optRuns, "TIME", nil}, "lock-tries": {optRuns, "N", nil}, "step-timeout": {optRuns, "TIME", nil}, "save-rows": {optRuns, "FOLDER", nil}, "backup-command": {optRuns, "COMMAND", nil},
-	"change": {optShows, "drop|type|rename", []string{"drop", "type", "rename"}}, "detail": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
+	"change": {optShows, "drop|type|rename", []string{"drop", "type", "rename"}}, "detail": {optShows, "", nil}, "compare-rows": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
 	"format": {optGeneral, "text|json", []string{"text", "json"}}, "color": {optGeneral, "WHEN", []string{"auto", "always", "never"}}, "progress": {optGeneral, "WHEN", []string{"auto", "always", "never"}},
 	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", dialects()}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},
 }

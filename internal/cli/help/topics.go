@@ -93,7 +93,8 @@ PostgreSQL; tables, views, sequences, columns and indexes in MariaDB; tables and
 columns in SQLite. Other things are made anew under the new name.
 
 Every comparison lists likely renames, with a weight, the reasons and the option
-to type. None is carried out unasked; sync asks about each on a terminal.`
+to type; compare --compare-rows lets a sample of the values on both sides, where
+both are databases, raise or lower the weights. None is carried out unasked; sync asks about each on a terminal.`
 
 const choicesTopic = `Unless something else is said, every difference goes to the target.
 

@@ -386,8 +386,8 @@ func onBoth(do func(i int) error) error {
 	return errors.Join(errs[:]...)
 }
 
-// Likely finds what looks like one thing under two names.
-func (c *Comparison) Likely() []match.Likely {
+// Likely finds what looks like one thing under two names, of at least a weight.
+func (c *Comparison) Likely(least float64) []match.Likely {
 	one := [2]bool{} // is anything on one side only, or perhaps somebody else's?
 	var pairs []match.Pair
 	for _, it := range c.Items {
@@ -404,7 +404,7 @@ func (c *Comparison) Likely() []match.Likely {
 	if !one[0] || !one[1] {
 		return nil
 	}
-	return match.Renamed(pairs, c.Source, c.Target)
+	return match.Renamed(pairs, c.Source, c.Target, least)
 }
 
 // Turned is the comparison from the other side: the target is its source. The

@@ -30,6 +30,26 @@ func (l Likely) Option() string {
 	return "--rename " + oldPattern(l.Old) + "=" + scope.Quote(name)
 }
 
+// Sampled is the same with what samples of a column's values on both sides say
+// about it. Values that are few, or the same throughout, say nothing.
+func (l Likely) Sampled(source, target []string) Likely {
+	ours, theirs := slices.Compact(slices.Sorted(slices.Values(source))), slices.Compact(slices.Sorted(slices.Values(target)))
+	if len(ours) < 3 || len(theirs) < 3 {
+		return l
+	}
+	share, n := dice(ours, theirs)
+	l.Reasons = slices.Clone(l.Reasons)
+	switch {
+	case share >= 0.5:
+		l.Weight = min(99, l.Weight+int(30*share))
+		l.Reasons = append(l.Reasons, fmt.Sprintf("%d of %s the same in a sample", n, words.Number(max(len(ours), len(theirs)), "value", "values")))
+	case share < 0.1:
+		l.Weight = max(1, l.Weight-25)
+		l.Reasons = append(l.Reasons, "other values in a sample")
+	}
+	return l
+}
+
 // oldPattern names a thing without the arguments of a routine.
 func oldPattern(r catalog.Ref) string {
 	if bare, _, ok := strings.Cut(r.Name, "("); ok && r.Kind == catalog.Routine && !r.IsPart() {
@@ -50,16 +70,16 @@ type Pair struct {
 // The least that is said, what two that are each other's by name must be better
 // by, and how many are looked at one by one.
 const (
-	leastWeight = 0.62
-	better      = 0.15
-	mostPairs   = 200_000
-	commonly    = 40 // what so many have in common says nothing
+	Least     = 0.62
+	better    = 0.15
+	mostPairs = 200_000
+	commonly  = 40 // what so many have in common says nothing
 )
 
-// Renamed finds what looks like one thing under two names: of one kind in one
-// place, alike in what it says, in name, in position and in what uses it.
-func Renamed(pairs []Pair, source, target *catalog.Catalog) []Likely {
-	f := &finder{source: source, target: target, usedBy: [2]map[catalog.Ref][]string{uses(source), uses(target)}}
+// Renamed finds what looks like one thing under two names, of at least a weight
+// (Least, where nothing else is known): of one kind in one place, alike in what it says, in name, in position and in what uses it.
+func Renamed(pairs []Pair, source, target *catalog.Catalog, least float64) []Likely {
+	f := &finder{least: least, source: source, target: target, usedBy: [2]map[catalog.Ref][]string{uses(source), uses(target)}}
 	out := f.among(pairs)
 	for _, p := range pairs {
 		if p.Source != nil && p.Target != nil {
@@ -70,6 +90,7 @@ func Renamed(pairs []Pair, source, target *catalog.Catalog) []Likely {
 }
 
 type finder struct {
+	least          float64
 	source, target *catalog.Catalog
 	usedBy         [2]map[catalog.Ref][]string
 }
@@ -147,7 +168,7 @@ func (f *finder) among(pairs []Pair) []Likely {
 			continue
 		}
 		x := f.score(s, t)
-		if x.weight < leastWeight || !f.beats(x.weight, s, pairs) || !f.beats(x.weight, t, pairs) {
+		if x.weight < f.least || !f.beats(x.weight, s, pairs) || !f.beats(x.weight, t, pairs) {
 			continue
 		}
 		found = append(found, x)

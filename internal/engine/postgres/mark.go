@@ -50,5 +50,33 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 		}
 		return in, true
 	})
+	for _, o := range out.Objects {
+		for _, p := range o.Parts {
+			if def := p.Property("definition"); def != nil && (p.Kind == catalog.Trigger || p.Kind == vocab.Rule) {
+				def.Value.Pieces = ownName(def.Value.Pieces, o.PartRef(p), p.Name)
+			}
+		}
+	}
 	return out
+}
+
+// ownName marks the name that CREATE TRIGGER or CREATE RULE gives, so that the
+// thing can get another one in place.
+func ownName(pieces []catalog.Piece, ref catalog.Ref, name string) []catalog.Piece {
+	for i, p := range pieces {
+		toks := sqltext.Significant(vocab.Dialect, p.Text)
+		for k := 0; k+1 < len(toks); k++ {
+			t := toks[k+1]
+			if !toks[k].Is("trigger") && !toks[k].Is("rule") || !t.IsName() || t.Name() != name || p.Text != p.Canon || p.Ref != nil {
+				continue
+			}
+			before, after := p.Text[:t.Pos], p.Text[t.Pos+len(t.Text):]
+			own := catalog.Piece{Text: t.Text, Canon: t.Text, Ref: &ref}
+			return slices.Insert(slices.Clone(pieces[:i]), i, append([]catalog.Piece{{Text: before, Canon: before}, own, {Text: after, Canon: after}}, pieces[i+1:]...)...)
+		}
+		if i > 2 {
+			break // it stands at the beginning
+		}
+	}
+	return pieces
 }

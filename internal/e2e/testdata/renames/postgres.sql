@@ -77,3 +77,14 @@ CREATE VIEW vessels AS SELECT id, title FROM vessel; CREATE MATERIALIZED VIEW bi
 --- says materialized-view:heavy_ones=big_ones
 --- keep SELECT title, tonnage FROM vessel ORDER BY id
 --- keep SELECT vessel_id FROM stay
+--- case what is in a table and nothing else
+--- target
+CREATE TABLE stay (id int PRIMARY KEY, ship int CHECK (ship > 0), note text); CREATE INDEX by_ship ON stay (ship); CREATE FUNCTION seen() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; CREATE TRIGGER on_stay BEFORE INSERT ON stay FOR EACH ROW WHEN (NEW.ship > 0) EXECUTE FUNCTION seen(); COMMENT ON TRIGGER on_stay ON stay IS 'x'; ALTER TABLE stay DISABLE TRIGGER on_stay; CREATE POLICY own ON stay USING (ship > 0); CREATE RULE "odd rule" AS ON DELETE TO stay WHERE OLD.ship > 1 DO INSTEAD NOTHING; INSERT INTO stay VALUES (1, 1);
+--- source
+CREATE TABLE stay (id int PRIMARY KEY, vessel int CONSTRAINT stay_ship_check CHECK (vessel > 0), note text); CREATE INDEX by_vessel ON stay (vessel); CREATE FUNCTION seen() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'; CREATE TRIGGER "before" BEFORE INSERT ON stay FOR EACH ROW WHEN (NEW.vessel > 0) EXECUTE FUNCTION seen(); COMMENT ON TRIGGER "before" ON stay IS 'x'; ALTER TABLE stay DISABLE TRIGGER "before"; CREATE POLICY mine ON stay USING (vessel > 0); CREATE RULE even AS ON DELETE TO stay WHERE OLD.vessel > 1 DO INSTEAD NOTHING;
+--- says column:stay.ship=vessel
+--- says index:stay.by_ship=by_vessel
+--- says trigger:stay.on_stay=before
+--- says policy:stay.own=mine
+--- says rule:stay."odd rule"=even
+--- keep SELECT vessel FROM stay
