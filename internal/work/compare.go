@@ -59,7 +59,8 @@ type Pair struct {
 	// Choices are what becomes of the differences.
 	Choices *choose.Settled
 	// Given are the things that are one under two names, as was said.
-	Given []match.Given
+	Given  []match.Given
+	values map[catalog.Ref][]string // of types, that get other names
 	// Blockers are sessions at work on the target's tables, known once a
 	// script was planned.
 	Blockers  []string
@@ -154,14 +155,14 @@ func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, c Comparing, folds bo
 		s.Tell(RenamedBefore{d.Text})
 	}
 	found.Given = append(found.Given, c.given...)
-	p.Given = found.Given
+	p.Given, p.values = found.Given, found.Values
 	namer, marks := p.Target.Engine.(engine.Namer)
 	switch {
-	case len(found.Given) == 0 && !folds:
+	case len(found.Given)+len(found.Values) == 0 && !folds:
 		return cats, nil
 	case !marks:
 		return cats, fmt.Errorf("%s cannot take names for each other", p.Target.Engine.Title())
-	case len(found.Given) > 0:
+	case len(found.Given)+len(found.Values) > 0:
 		target = namer.Mark(target)
 		cats[1] = target
 	}
@@ -181,6 +182,11 @@ func (s *Session) unify(p *Pair, cats [2]*catalog.Catalog, c Comparing, folds bo
 		cats[0], err = p.Target.Engine.(engine.Unifier).Unify(source, target, found.Given)
 	} else {
 		cats[0], err = match.Unify(namer.Mark(source), target, found.Given)
+	}
+	for ref, values := range found.Values {
+		if o := cats[0].Find(ref); o != nil {
+			o.Carry(catalog.Revalued, catalog.List(values...))
+		}
 	}
 	return cats, err
 }

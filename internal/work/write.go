@@ -110,10 +110,24 @@ func (p *Pair) underOldNames(plan *order.Plan) (*catalog.Catalog, error) {
 			given = append(given, match.Given{Source: g.Target, Target: g.Source, Rename: true})
 		}
 	}
-	if len(given) == 0 {
-		return plan.Actual, nil
+	was, err := plan.Actual, error(nil)
+	if len(given) > 0 {
+		was, err = match.Unify(plan.Actual, plan.Desired, given)
 	}
-	return match.Unify(plan.Actual, plan.Desired, given)
+	if len(p.values) == 0 || err != nil {
+		return was, err
+	}
+	was = match.Copy(was)
+	for ref, values := range p.values {
+		for _, r := range []catalog.Ref{ref, p.ofSource(ref)} {
+			if o := was.Find(r); o != nil {
+				back := slices.Clone(values)
+				slices.Reverse(back) // each pair is turned, and the last comes first
+				o.Carry(catalog.Revalued, catalog.List(back...))
+			}
+		}
+	}
+	return was, nil
 }
 
 // tolerated are the options that say what is tolerated: the way back does not

@@ -70,6 +70,15 @@ type Cover struct {
 	Where func(*Object) bool
 }
 
+// Values is the fact that lists the values of a type, and ValueKind the word by which
+// one of them is named in a rename. Revalued is, on what the source has, which
+// values are to bear which other names: the old one, the new one, and so on.
+const (
+	Values    = "values"
+	ValueKind = "value"
+	Revalued  = "renamed values"
+)
+
 // What a cover names for the thing itself and for its name, where others name
 // facts.
 const (

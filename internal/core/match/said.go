@@ -108,6 +108,8 @@ type Found struct {
 	// shall have for them; NewParts are parts, by what they are in.
 	News     []*catalog.Object
 	NewParts map[catalog.Ref][]*catalog.Object
+	// Values are values of types that get other names, by the target's types.
+	Values map[catalog.Ref][]string
 	// Done are renames that were carried out before.
 	Done []Saying
 }
@@ -277,6 +279,12 @@ func (r *resolver) sides(s Saying) (here, there *catalog.Catalog, known map[cata
 }
 
 func (r *resolver) resolve(i int, s Saying, level int) error {
+	if s.left.Kind() == catalog.ValueKind {
+		if level == 2 {
+			return r.value(i, s)
+		}
+		return nil
+	}
 	here, _, _ := r.sides(s)
 	all := matching(here, s.left)
 	if !s.Wide() && len(all) > 1 && !overloads(all) {
@@ -322,6 +330,44 @@ func (r *resolver) carriedOut(said []Saying) {
 			}
 		}
 	}
+}
+
+// value finds a value of a type that gets another name.
+func (r *resolver) value(i int, s Saying) error {
+	left, right := s.left.Names(), s.right.Names()
+	if !s.Rename || len(left) < 2 || len(right) != 1 || s.Wide() {
+		return fmt.Errorf("a value is renamed by value:TYPE.OLD=NEW")
+	}
+	was, now := left[len(left)-1].Text, right[0].Text
+	for _, o := range r.target.Objects {
+		if !o.Has(catalog.Values) || o.Bare() != left[len(left)-2].Text || len(left) > 2 && o.Schema != left[0].Text {
+			continue
+		}
+		source := o.Ref()
+		if to, ok := r.ours[source]; ok {
+			source = to
+		} else if to, ok := r.ours[catalog.Ref{Kind: catalog.Schema, Name: source.Schema}]; ok {
+			source.Schema = to.Name
+		}
+		theirs := r.source.Find(source)
+		switch has, wants := slices.Contains(o.List(catalog.Values), was), theirs != nil && slices.Contains(theirs.List(catalog.Values), now); {
+		case !wants:
+			return fmt.Errorf("the source has no value %s in %s", now, source)
+		case !has && slices.Contains(o.List(catalog.Values), now):
+			r.Done = append(r.Done, s)
+		case !has:
+			continue
+		case slices.Contains(o.List(catalog.Values), now):
+			return fmt.Errorf("the target has a value %s already", now)
+		default:
+			if r.Values == nil {
+				r.Values = map[catalog.Ref][]string{}
+			}
+			r.Values[o.Ref()] = append(r.Values[o.Ref()], was, now)
+		}
+		r.hits[i]++
+	}
+	return nil
 }
 
 // overloads tells whether things are routines of one name.

@@ -19,6 +19,12 @@ type Renamer interface {
 	Dialect() sqltext.Dialect
 }
 
+// Revaluer is a Writer that can give values of a type other names in place
+// (catalog.Revalued). It answers the actions, and the target as it is then.
+type Revaluer interface {
+	Revalue(desired, actual *catalog.Catalog) ([]*Action, *catalog.Catalog)
+}
+
 // renamed gives the things of the target the names they shall have, first of
 // all: what follows is planned between two structures that call everything the
 // same. Both are answered in these names.
@@ -29,6 +35,13 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 		can = r.CanRename
 	}
 	list, after := match.Renames(desired, actual, can)
+	defer func() {
+		if v, ok := w.(Revaluer); ok {
+			var more []*Action
+			more, from = v.Revalue(to, from)
+			first = append(first, more...)
+		}
+	}()
 	if len(list) == 0 {
 		return nil, match.Named(desired, true), match.Named(actual, false), nil
 	}
@@ -146,6 +159,11 @@ func (n oldNames) ask(steps []*Step, c *catalog.Catalog, d sqltext.Dialect) {
 		return q
 	}
 	for _, s := range steps {
+		for i := range s.SQL {
+			if s.Alone && !s.Later { // it runs before the transaction with the renames
+				s.SQL[i], _ = n.text(c, d, s.SQL[i])
+			}
+		}
 		for i := range s.Risks {
 			r := &s.Risks[i]
 			r.Before = n.of(r.On)

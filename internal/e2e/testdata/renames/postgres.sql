@@ -88,3 +88,13 @@ CREATE TABLE stay (id int PRIMARY KEY, vessel int CONSTRAINT stay_ship_check CHE
 --- says policy:stay.own=mine
 --- says rule:stay."odd rule"=even
 --- keep SELECT vessel FROM stay
+--- case values of an enum
+--- target
+CREATE SCHEMA office; CREATE TYPE office.mood AS ENUM ('calm', 'it''s rough'); CREATE TABLE call (id int PRIMARY KEY, sea office.mood DEFAULT 'calm' CHECK (sea <> 'it''s rough'), seas office.mood[] DEFAULT '{calm}'); CREATE INDEX calm_ones ON call (id) WHERE sea = 'calm'; CREATE VIEW calms AS SELECT id AS n, 'calm'::text AS t FROM call WHERE sea = 'calm'; CREATE POLICY own ON call USING (sea = 'calm');
+INSERT INTO call VALUES (1, 'calm');
+--- source
+CREATE SCHEMA office; CREATE TYPE office.mood AS ENUM ('quiet', 'wild'); CREATE TABLE call (id int PRIMARY KEY, sea office.mood DEFAULT 'quiet' CHECK (sea <> 'wild'), seas office.mood[] DEFAULT '{quiet}'); CREATE INDEX calm_ones ON call (id) WHERE sea = 'quiet'; CREATE VIEW calms AS SELECT id AS n, 'calm'::text AS t FROM call WHERE sea = 'quiet'; CREATE POLICY own ON call USING (sea = 'quiet');
+--- exit 1
+--- says value:office.mood.calm=quiet
+--- says value:mood."it's rough"=wild
+--- keep SELECT id FROM call WHERE sea = 'quiet'
