@@ -29,7 +29,7 @@ func TestWriteAndRead(t *testing.T) {
 	if w.Default.String() != "leave" || len(w.Filed) != len(refs) {
 		t.Fatalf("%+v", w)
 	}
-	same := func(s string) string { return s }
+	same := func(s string, _ bool) string { return s }
 	for i, x := range w.Filed {
 		if x.Decision.String() != decisions[i%3] || !x.Alone {
 			t.Errorf("%s: %v", refs[i], x)

@@ -72,11 +72,11 @@ func oneThing(c *catalog.Catalog, text string) (catalog.Ref, error) {
 	var known []string
 	for _, o := range c.Objects {
 		known = append(known, o.Ref().String())
-		if ps[0].MatchSelf(o.Ref(), c.Fold) {
+		if ps[0].MatchSelf(o.Ref(), c.FoldName) {
 			found = append(found, o.Ref())
 		}
 		for _, part := range o.Parts {
-			if ps[0].MatchSelf(o.PartRef(part), c.Fold) {
+			if ps[0].MatchSelf(o.PartRef(part), c.FoldName) {
 				found = append(found, o.PartRef(part))
 			}
 		}

@@ -57,14 +57,14 @@ func remade(target *catalog.Catalog, patterns []scope.Pattern) ([]catalog.Ref, e
 	for _, p := range patterns {
 		found := false
 		for _, o := range target.Objects {
-			if p.MatchSelf(o.Ref(), target.Fold) {
+			if p.MatchSelf(o.Ref(), target.FoldName) {
 				if o.PartsOf(catalog.Column) != nil && o.Kind != catalog.View || o.Kind == catalog.Schema {
 					return nil, Refused("remake", "--remake %s: %s has rows, or things, that would go with it; only what has none can be made anew", p, o.Ref())
 				}
 				out, found = append(out, o.Ref()), true
 			}
 			for _, part := range o.Parts {
-				if p.MatchSelf(o.PartRef(part), target.Fold) {
+				if p.MatchSelf(o.PartRef(part), target.FoldName) {
 					if part.Kind == catalog.Column {
 						return nil, Refused("remake", "--remake %s: %s has values that would go with it", p, o.PartRef(part))
 					}

@@ -342,11 +342,11 @@ func knownKinds(option string, ps []scope.Pattern, cats ...*catalog.Catalog) err
 func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
 	for _, c := range cats {
 		for _, o := range c.Objects {
-			if p.Match(o.Ref(), c.Fold) {
+			if p.Match(o.Ref(), c.FoldName) {
 				return true
 			}
 			for _, part := range o.Parts {
-				if p.Match(o.PartRef(part), c.Fold) {
+				if p.Match(o.PartRef(part), c.FoldName) {
 					return true
 				}
 			}

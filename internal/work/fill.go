@@ -24,7 +24,7 @@ func fills(texts []string, source *catalog.Catalog) (map[catalog.Ref]string, err
 		found := false
 		for _, o := range source.Objects {
 			for _, c := range o.PartsOf(catalog.Column) {
-				if ref := o.PartRef(c); ps[0].MatchSelf(ref, source.Fold) {
+				if ref := o.PartRef(c); ps[0].MatchSelf(ref, source.FoldName) {
 					out[ref] = expr
 					found = true
 				}

@@ -174,7 +174,7 @@ func permissions(p *Pair, w *Writing) (func(order.Risk) bool, map[catalog.Ref]st
 	if err == nil {
 		err = fillsSomething(fill, p.Comparison)
 	}
-	fold := p.Comparison.Target.Fold
+	fold := p.Comparison.Target.FoldName
 	return func(r order.Risk) bool {
 		return scope.Any(allowed, r.On, fold) || r.Before.Kind != "" && scope.Any(allowed, r.Before, fold)
 	}, fill, err

@@ -496,6 +496,15 @@ func (c *Catalog) Fold(name string) string {
 	return name
 }
 
+// FoldName brings a name as somebody typed it into the form in which the engine
+// compares it: of a part, where part says so.
+func (c *Catalog) FoldName(name string, part bool) string {
+	if part && c.Kinds != nil && c.Kinds.FoldParts {
+		return strings.ToLower(name)
+	}
+	return c.Fold(name)
+}
+
 // FoldASCII lowers the letters A–Z only, as SQLite does.
 func FoldASCII(s string) string {
 	for i := 0; i < len(s); i++ {

@@ -44,6 +44,9 @@ type Kinds struct {
 	List []KindInfo
 	rank map[Kind]int
 	info map[Kind]KindInfo
+	// FoldParts says that the names of parts are compared without regard to letter
+	// case though others are not.
+	FoldParts bool
 	// Covers are what tolerances make equal.
 	Covers []Cover
 	// Follow brings what is left as it is in line with what the engine changes

@@ -67,7 +67,7 @@ func (w *Wishes) Settle(c *compare.Comparison) *Settled {
 	}
 	used := map[string]bool{}
 	decide := func(it *compare.Item, refs ...catalog.Ref) {
-		d, filed := w.decide(refs, it.Status, c.Target.Fold, used)
+		d, filed := w.decide(refs, it.Status, c.Target.FoldName, used)
 		s.of[it] = Choice{Decision: d, Why: Asked}
 		if !filed && len(w.Filed) > 0 {
 			s.New = append(s.New, refs[0])
@@ -90,7 +90,7 @@ func (w *Wishes) Settle(c *compare.Comparison) *Settled {
 				}
 			}
 			if !differs { // it comes and goes with its object, unless it is named itself
-				if d, ok := w.alone(refs, c.Target.Fold, used); ok {
+				if d, ok := w.alone(refs, c.Target.FoldName, used); ok {
 					s.of[p] = Choice{Decision: d, Why: Asked}
 				}
 				continue
@@ -131,7 +131,7 @@ func names(objects ...*catalog.Object) []catalog.Ref {
 }
 
 // decide is what becomes of a thing, and whether the file says so.
-func (w *Wishes) decide(refs []catalog.Ref, status compare.Status, fold func(string) string, used map[string]bool) (d Decision, filed bool) {
+func (w *Wishes) decide(refs []catalog.Ref, status compare.Status, fold func(name string, part bool) string, used map[string]bool) (d Decision, filed bool) {
 	best := -1
 	for _, list := range [][]Wish{w.Said, w.Filed} {
 		for _, x := range list {
@@ -164,7 +164,7 @@ func (w *Wishes) decide(refs []catalog.Ref, status compare.Status, fold func(str
 
 // alone is what a wish that names the part itself says. A pattern of columns is
 // not meant for those of an object that comes or goes as a whole.
-func (w *Wishes) alone(refs []catalog.Ref, fold func(string) string, used map[string]bool) (Decision, bool) {
+func (w *Wishes) alone(refs []catalog.Ref, fold func(name string, part bool) string, used map[string]bool) (Decision, bool) {
 	for _, list := range [][]Wish{w.Said, w.Filed} {
 		for _, x := range list {
 			for _, r := range refs {
@@ -182,7 +182,7 @@ func rank(d Decision) int { return map[Decision]int{ToTarget: 0, Leave: 1, ToSou
 
 // closeness is how closely a wish names a thing; less than nothing where it does
 // not.
-func closeness(w Wish, refs []catalog.Ref, fold func(string) string) int {
+func closeness(w Wish, refs []catalog.Ref, fold func(name string, part bool) string) int {
 	best := -1
 	for _, r := range refs {
 		n := -1

@@ -47,7 +47,7 @@ type Judge struct {
 	Groups map[string]bool // groups of facts that count only when asked for
 	Gaps   []Gap           // worth a word
 	hidden map[hidden]bool
-	fold   func(string) string
+	fold   func(name string, part bool) string
 }
 
 // hidden is a kind, or a fact of it, that one of the sides could not see.
@@ -58,7 +58,7 @@ type hidden struct {
 
 // New makes the judge of two catalogs.
 func New(source, target *catalog.Catalog, sc scope.Scope, groups map[string]bool) *Judge {
-	j := &Judge{Scope: sc, Groups: groups, hidden: map[hidden]bool{}, fold: source.Fold}
+	j := &Judge{Scope: sc, Groups: groups, hidden: map[hidden]bool{}, fold: source.FoldName}
 	for side, c := range []*catalog.Catalog{source, target} {
 		other := []*catalog.Catalog{target, source}[side]
 		for _, g := range c.Gaps {

@@ -38,7 +38,7 @@ type Tolerated struct {
 // leniency is what some tolerances cover of one engine's kinds.
 type leniency struct {
 	covers []lenient
-	fold   func(string) string
+	fold   func(name string, part bool) string
 }
 
 type lenient struct {
@@ -47,7 +47,7 @@ type lenient struct {
 }
 
 func lenience(asked []Tolerate, c *catalog.Catalog) *leniency {
-	l := &leniency{fold: c.Fold}
+	l := &leniency{fold: c.FoldName}
 	for _, t := range asked {
 		for _, cover := range c.Kinds.Tolerable() {
 			if cover.Tolerance == t.Name {

@@ -258,11 +258,11 @@ func (t thing) self() *catalog.Object {
 func matching(c *catalog.Catalog, p scope.Pattern) []thing {
 	var out []thing
 	for _, o := range c.Objects {
-		if p.MatchSelf(o.Ref(), c.Fold) {
+		if p.MatchSelf(o.Ref(), c.FoldName) {
 			out = append(out, thing{o, nil})
 		}
 		for _, part := range o.Parts {
-			if p.MatchSelf(o.PartRef(part), c.Fold) {
+			if p.MatchSelf(o.PartRef(part), c.FoldName) {
 				out = append(out, thing{o, part})
 			}
 		}
@@ -432,7 +432,7 @@ func (r *resolver) one(i int, s Saying, t thing) error {
 				continue
 			}
 			for _, p := range o.Parts {
-				if p.Kind == t.part.Kind && bears(p, name, there) {
+				if p.Kind == t.part.Kind && (bears(p, name, there) || p.Key() == there.FoldName(name, true)) {
 					found = append(found, thing{o, p})
 				}
 			}
@@ -540,6 +540,9 @@ func (r *resolver) nothing(s Saying) error {
 	where := "source"
 	if s.Rename {
 		where = "target"
+	}
+	if _, there, _ := r.sides(s); len(matching(there, s.left)) > 0 && len(matching(here, s.right.Like(s.left))) > 0 {
+		return fmt.Errorf("it is the other way round: the %s's name comes first", where)
 	}
 	if len(matching(here, s.left)) > 0 {
 		return fmt.Errorf("nothing of what the %s has has such a name on the other side", where)

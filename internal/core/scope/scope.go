@@ -193,8 +193,8 @@ func (p Pattern) Wide() bool {
 }
 
 // Match tells whether the pattern matches the reference itself, or, for a
-// part, the object it belongs to. fold is how the engine compares names.
-func (p Pattern) Match(r catalog.Ref, fold func(string) string) bool {
+// part, the object it belongs to. fold is how the engine compares names: catalog.Catalog.FoldName.
+func (p Pattern) Match(r catalog.Ref, fold func(name string, part bool) string) bool {
 	if p.matchOne(r, fold) {
 		return true
 	}
@@ -202,9 +202,11 @@ func (p Pattern) Match(r catalog.Ref, fold func(string) string) bool {
 }
 
 // MatchSelf is Match without the second chance of the owning object.
-func (p Pattern) MatchSelf(r catalog.Ref, fold func(string) string) bool { return p.matchOne(r, fold) }
+func (p Pattern) MatchSelf(r catalog.Ref, fold func(name string, part bool) string) bool {
+	return p.matchOne(r, fold)
+}
 
-func (p Pattern) matchOne(r catalog.Ref, fold func(string) string) bool {
+func (p Pattern) matchOne(r catalog.Ref, fold func(name string, part bool) string) bool {
 	kind, path := r.Kind, make([]string, 0, 3)
 	if r.Schema != "" {
 		path = append(path, r.Schema)
@@ -225,7 +227,8 @@ func (p Pattern) matchOne(r catalog.Ref, fold func(string) string) bool {
 	}
 	path = path[len(path)-len(p.names):]
 	for i, g := range p.names {
-		want, have := fold(g.text), fold(path[i])
+		own := r.IsPart() && i == len(p.names)-1
+		want, have := fold(g.text, own), fold(path[i], own)
 		if g.quoted && want != have || !g.quoted && !match(want, have) {
 			// A routine may be named without its arguments.
 			if bare, _, found := strings.Cut(have, "("); !found || g.quoted || !match(want, bare) {
@@ -237,7 +240,7 @@ func (p Pattern) matchOne(r catalog.Ref, fold func(string) string) bool {
 }
 
 // Any tells whether one of the patterns matches.
-func Any(ps []Pattern, r catalog.Ref, fold func(string) string) bool {
+func Any(ps []Pattern, r catalog.Ref, fold func(name string, part bool) string) bool {
 	for _, p := range ps {
 		if p.Match(r, fold) {
 			return true
@@ -291,7 +294,7 @@ const (
 )
 
 // Object tells how much of an object is in scope.
-func (s Scope) Object(o *catalog.Object, fold func(string) string) Extent {
+func (s Scope) Object(o *catalog.Object, fold func(name string, part bool) string) Extent {
 	r := o.Ref()
 	if Any(s.Except, r, fold) {
 		return Out
@@ -308,7 +311,7 @@ func (s Scope) Object(o *catalog.Object, fold func(string) string) Extent {
 }
 
 // Part tells whether a part is in scope.
-func (s Scope) Part(o, part *catalog.Object, fold func(string) string) bool {
+func (s Scope) Part(o, part *catalog.Object, fold func(name string, part bool) string) bool {
 	r := o.PartRef(part)
 	if Any(s.Except, r, fold) {
 		return false

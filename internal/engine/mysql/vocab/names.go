@@ -109,6 +109,8 @@ var Kinds = catalog.NewKinds([]catalog.Kind{catalog.Sequence, catalog.Table, cat
 		{Kind: Grant, Note: "with --include grants"}, {Kind: Event, Note: "with its time zone"}, {Kind: catalog.Sequence, Note: "the counter is no structure"},
 	}).Tolerating(tolerances()...)
 
+func init() { Kinds.FoldParts = true }
+
 // Blank is a structure with nothing in it.
 func Blank() *catalog.Catalog {
 	return &catalog.Catalog{Engine: "mysql", Kinds: Kinds, Spell: func(name string, _ bool) string { return Quote(name) }}
