@@ -338,8 +338,9 @@ func (f *finder) score(s, t *candidate) scored {
 			add(0.15, used, map[bool]string{true: by}[used >= 0.5])
 		}
 		total -= 0.15 * (1 - name) // a new name need not be like the old one
-	case len(s.says)+len(t.says) == 0:
-		add(0.5, 0, "")
+	case len(s.says)+len(t.says) == 0 || plain(s.self) && plain(t.self):
+		// It says nothing, or what many say: a sequence that counts from one.
+		add(0.5, 0.5*alike, "")
 		add(0.5, name, said)
 	default:
 		reason := ""
@@ -360,6 +361,13 @@ func (f *finder) score(s, t *candidate) scored {
 	}
 	x.weight = min(x.weight/total, 0.99)
 	return x
+}
+
+// plain tells whether a thing says no more of itself than numbers and switches.
+func plain(o *catalog.Object) bool {
+	return o.Kind != catalog.Schema && !slices.ContainsFunc(o.Properties, func(p catalog.Property) bool {
+		return p.Value.Form != catalog.FormScalar && !p.Carried && p.Group == ""
+	}) && len(o.Parts) == 0
 }
 
 func number(b bool) float64 {

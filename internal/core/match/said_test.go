@@ -192,6 +192,7 @@ func TestRenamed(t *testing.T) {
 		"a swap of tables":            {[]string{"a: p=int q=text r=real", "b: x=bytes y=date"}, []string{"b: p=int q=text r=real", "a: x=bytes y=date"}, "table:a=b table:b=a"},
 		"a schema":                    {[]string{"schema new", "new.a: x=int", "new.b: y=int"}, []string{"schema old", "old.a: x=int", "old.b: y=int"}, "schema:old=new"},
 		"an odd name":                 {[]string{`t: id=int it's=real`}, []string{"t: id=int its=real"}, `column:t.its="it's"`},
+		"sequences that count alike":  {[]string{"sequence pool_id_seq"}, []string{"sequence log_id_seq"}, ""},
 		"one goes":                    {[]string{"t: id=int"}, []string{"t: id=int a=text"}, ""},
 		"nothing in common":           {[]string{"a: p=int q=text r=real"}, []string{"x: s=bytes t=date u=uuid"}, ""},
 		"another type":                {[]string{"t: id=int lamp=bytes note=text"}, []string{"t: id=int weight=real note=text"}, ""},
