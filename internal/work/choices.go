@@ -58,8 +58,8 @@ func remade(target *catalog.Catalog, patterns []scope.Pattern) ([]catalog.Ref, e
 		found := false
 		for _, o := range target.Objects {
 			if p.MatchSelf(o.Ref(), target.FoldName) {
-				if o.PartsOf(catalog.Column) != nil && o.Kind != catalog.View || o.Kind == catalog.Schema {
-					return nil, Refused("remake", "--remake %s: %s has rows, or things, that would go with it; only what has none can be made anew", p, o.Ref())
+				if o.PartsOf(catalog.Column) != nil && o.Kind != catalog.View || o.Kind == catalog.Schema || o.Kind == catalog.Sequence {
+					return nil, Refused("remake", "--remake %s: %s has rows, things or a count that would go with it; only what has none can be made anew", p, o.Ref())
 				}
 				out, found = append(out, o.Ref()), true
 			}

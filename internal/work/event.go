@@ -33,6 +33,8 @@ type (
 		Things  []catalog.Ref
 		Default choose.Decision
 	}
+	// NotRemade is something that cannot be made anew by itself.
+	NotRemade struct{ What catalog.Ref }
 	// TakenAlong is something that is taken along because another thing needs it.
 	TakenAlong struct{ choose.Missing }
 	// RenamedBefore is a rename that was carried out before.

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"dappermirror/internal/core/catalog"
@@ -108,6 +109,13 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		}
 		if err != nil {
 			return nil, Troubled("order", "%w", err)
+		}
+	}
+	for _, r := range p.Choices.Remake {
+		if !slices.ContainsFunc(plan.Steps, func(st *order.Step) bool {
+			return slices.Contains(slices.Concat(st.Makes, st.Removes, []catalog.Ref{st.About}), r)
+		}) {
+			s.Tell(NotRemade{r})
 		}
 	}
 	plan.Settle(answers, permitted)

@@ -67,6 +67,8 @@ func (a *teller) tell(e work.Event) {
 		} else {
 			a.Note("taken along  %s, since %s needs it", e.Needs, e.Thing)
 		}
+	case work.NotRemade:
+		a.Always("not made anew  %s: it is part of what it stands in, and cannot go by itself", e.What)
 	case work.RenamedBefore:
 		a.Note("--rename %s: the target has the new name already", e.Text)
 	case work.CoversNothing:
