@@ -19,10 +19,12 @@ type Renamer interface {
 	Dialect() sqltext.Dialect
 }
 
-// Revaluer is a Writer that can give values of a type other names in place
-// (catalog.Revalued). It answers the actions, and the target as it is then.
-type Revaluer interface {
-	Revalue(desired, actual *catalog.Catalog) ([]*Action, *catalog.Catalog)
+// Follower is a Writer that knows what else follows a change of names: values of
+// a type that get other names (catalog.Revalued), grants that are kept by name. It
+// is given what shall be and what is when things are renamed, and what a thing was
+// called before, and answers the actions with both as they are then.
+type Follower interface {
+	Follow(desired, actual *catalog.Catalog, was func(catalog.Ref) catalog.Ref) (actions []*Action, to, from *catalog.Catalog)
 }
 
 // renamed gives the things of the target the names they shall have, first of
@@ -36,9 +38,9 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 	}
 	list, after := match.Renames(desired, actual, can)
 	defer func() {
-		if v, ok := w.(Revaluer); ok {
+		if f, ok := w.(Follower); ok {
 			var more []*Action
-			more, from = v.Revalue(to, from)
+			more, to, from = f.Follow(to, from, before.of)
 			first = append(first, more...)
 		}
 	}()

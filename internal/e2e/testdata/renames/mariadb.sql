@@ -37,7 +37,7 @@ CREATE TABLE quay (id int PRIMARY KEY, beam double, depth double); CREATE TABLE 
 --- target
 CREATE TABLE ship (ident int PRIMARY KEY, name varchar(20), tons varchar(9), gone text, UNIQUE KEY one_name (name), CONSTRAINT heavy CHECK (tons <> '')); CREATE TABLE stay (id int PRIMARY KEY, ship int, note text, KEY by_ship (ship), CONSTRAINT of_ship FOREIGN KEY (ship) REFERENCES ship (ident));
 CREATE FUNCTION dues(d int) RETURNS int RETURN d * 2; CREATE TRIGGER on_stay BEFORE INSERT ON stay FOR EACH ROW SET NEW.note = 'x';
-INSERT INTO ship VALUES (1, 'Heron', '120', 'x'), (2, 'Tern', '20', NULL); INSERT INTO stay VALUES (1, 1, NULL);
+INSERT INTO ship VALUES (1, 'Heron', '120', 'x'), (2, 'Tern', '20', NULL); INSERT INTO stay VALUES (1, 1, NULL); CREATE USER IF NOT EXISTS clerk; GRANT SELECT, UPDATE (name, gone) ON ship TO clerk; GRANT INSERT (ship) ON stay TO clerk;
 --- source
 CREATE TABLE vessel (id bigint PRIMARY KEY, title varchar(40) NOT NULL, tonnage int, UNIQUE KEY one_title (title), CONSTRAINT weighs CHECK (tonnage > 0)); CREATE TABLE stay (id int PRIMARY KEY, vessel_id bigint, note text, KEY by_vessel (vessel_id), CONSTRAINT of_vessel FOREIGN KEY (vessel_id) REFERENCES vessel (id) ON DELETE CASCADE);
 CREATE FUNCTION charges(d int) RETURNS int RETURN d * 2; CREATE TRIGGER before_stay BEFORE INSERT ON stay FOR EACH ROW SET NEW.note = 'x';
@@ -53,3 +53,5 @@ CREATE FUNCTION charges(d int) RETURNS int RETURN d * 2; CREATE TRIGGER before_s
 --- says trigger:stay.on_stay=before_stay
 --- keep SELECT title, tonnage FROM vessel ORDER BY id
 --- keep SELECT vessel_id FROM stay
+--- keep SELECT privilege_type FROM information_schema.table_privileges WHERE table_name = 'vessel' AND table_schema = DATABASE()
+--- keep SELECT privilege_type FROM information_schema.column_privileges WHERE column_name IN ('title', 'vessel_id') AND table_schema = DATABASE()

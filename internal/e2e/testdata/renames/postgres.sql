@@ -10,6 +10,7 @@ CREATE VIEW office.long_ones AS SELECT s.ident AS n, s.ship_name AS t, v.sea AS 
 CREATE FUNCTION office.seen() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN UPDATE office.ship SET flag = 'seen' WHERE ident = NEW.ship_ident; RETURN NEW; END $$;
 CREATE TRIGGER on_visit AFTER INSERT OR UPDATE OF ship_ident ON office.visit FOR EACH ROW WHEN (NEW.ship_ident > 0) EXECUTE FUNCTION office.seen();
 ALTER TABLE office.visit ENABLE ROW LEVEL SECURITY; CREATE POLICY calm ON office.visit USING (sea = 'calm'::office.mood AND ship_ident IN (SELECT ident AS n FROM office.ship));
+GRANT SELECT, UPDATE (ship_name) ON office.ship TO pg_monitor; GRANT SELECT ON office.long_ones TO pg_monitor; GRANT EXECUTE ON FUNCTION office.longest() TO pg_monitor; GRANT USAGE ON SCHEMA office TO pg_monitor;
 INSERT INTO office.ship VALUES (1, 'Heron', 'QH', 120), (2, 'Tern', 'XX', 20); INSERT INTO office.visit (ship_ident, sea) VALUES (1, 'calm'), (2, 'rough');
 --- source
 CREATE SCHEMA harbour; CREATE TYPE harbour.weather AS ENUM ('calm', 'rough'); CREATE DOMAIN harbour.hull AS text CHECK (VALUE <> '');
@@ -22,6 +23,7 @@ CREATE VIEW harbour.long_ones AS SELECT s.id AS n, s.name AS t, v.sea AS st FROM
 CREATE FUNCTION harbour.seen() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN UPDATE harbour.vessel SET flag = 'seen' WHERE id = NEW.vessel_id; RETURN NEW; END $$;
 CREATE TRIGGER on_visit AFTER INSERT OR UPDATE OF vessel_id ON harbour.port_call FOR EACH ROW WHEN (NEW.vessel_id > 0) EXECUTE FUNCTION harbour.seen();
 ALTER TABLE harbour.port_call ENABLE ROW LEVEL SECURITY; CREATE POLICY calm ON harbour.port_call USING (sea = 'calm'::harbour.weather AND vessel_id IN (SELECT id AS n FROM harbour.vessel));
+GRANT SELECT, UPDATE (name) ON harbour.vessel TO pg_monitor; GRANT SELECT ON harbour.long_ones TO pg_monitor; GRANT EXECUTE ON FUNCTION harbour.longest() TO pg_monitor; GRANT USAGE ON SCHEMA harbour TO pg_monitor;
 --- says schema:office=harbour
 --- says enum:office.mood=weather
 --- says domain:office.imo=hull

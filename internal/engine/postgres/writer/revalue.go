@@ -12,14 +12,13 @@ import (
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
-var _ order.Revaluer = (*Writer)(nil)
+var _ order.Follower = (*Writer)(nil)
 
-// Revalue implements order.Revaluer (PostgreSQL: ALTER TYPE, RENAME VALUE). What
+// Follow implements order.Follower (PostgreSQL: ALTER TYPE, RENAME VALUE). What
 // the server prints of the values anywhere is new with that; bodies in quotes
 // stay as they were written.
-func (w *Writer) Revalue(desired, actual *catalog.Catalog) ([]*order.Action, *catalog.Catalog) {
-	var actions []*order.Action
-	after := actual
+func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) catalog.Ref) (actions []*order.Action, to, after *catalog.Catalog) {
+	after = actual
 	for _, d := range desired.Objects {
 		list, o := d.List(catalog.Revalued), actual.Find(d.Ref())
 		if len(list) == 0 || o == nil || d.Kind != catalog.Enum {
@@ -42,7 +41,7 @@ func (w *Writer) Revalue(desired, actual *catalog.Catalog) ([]*order.Action, *ca
 		}
 		now.Set(catalog.Values, catalog.List(values...))
 	}
-	return actions, after
+	return actions, desired, after
 }
 
 // respell writes a value of a type anew wherever the server prints it.
