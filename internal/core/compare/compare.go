@@ -388,20 +388,32 @@ func onBoth(do func(i int) error) error {
 
 // Likely finds what looks like one thing under two names, of at least a weight.
 func (c *Comparison) Likely(least float64) []match.Likely {
-	one := [2]bool{} // is anything on one side only, or perhaps somebody else's?
+	// What is the same on both sides is nobody's other name.
+	both := func(sides [2]bool) bool { return sides[0] && sides[1] }
+	note := func(sides *[2]bool, it *Item) {
+		sides[0] = sides[0] || it.Target == nil || it.Status == Differs
+		sides[1] = sides[1] || it.Source == nil || it.Status == Differs
+	}
+	var some [2]bool
 	var pairs []match.Pair
 	for _, it := range c.Items {
-		p := match.Pair{Source: it.Source, Target: it.Target, Differs: it.Status != Same}
+		if it.Status == Same {
+			continue
+		}
+		note(&some, it)
+		p := match.Pair{Source: it.Source, Target: it.Target, Differs: true}
+		var inside [2]bool
 		for _, part := range it.Parts {
-			if it.Source != nil && it.Target != nil {
+			note(&inside, part)
+		}
+		if it.Source != nil && it.Target != nil && both(inside) {
+			for _, part := range it.Parts {
 				p.Parts = append(p.Parts, match.Pair{Source: part.Source, Target: part.Target, SourceOwner: it.Source, TargetOwner: it.Target, Differs: part.Status != Same})
 			}
-			one[0], one[1] = one[0] || part.Target == nil || part.Status == Differs, one[1] || part.Source == nil || part.Status == Differs
 		}
-		one[0], one[1] = one[0] || it.Target == nil, one[1] || it.Source == nil
 		pairs = append(pairs, p)
 	}
-	if !one[0] || !one[1] {
+	if !both(some) {
 		return nil
 	}
 	return match.Renamed(pairs, c.Source, c.Target, least)

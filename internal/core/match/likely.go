@@ -72,6 +72,8 @@ type Pair struct {
 const (
 	Least     = 0.62
 	better    = 0.15
+	hopeless  = 0.25 // what is so little alike is another thing, whatever its name
+	known     = 0.7  // what is so alike is no other thing
 	mostPairs = 200_000
 	commonly  = 40 // what so many have in common says nothing
 )
@@ -79,7 +81,8 @@ const (
 // Renamed finds what looks like one thing under two names, of at least a weight
 // (Least, where nothing else is known): of one kind in one place, alike in what it says, in name, in position and in what uses it.
 func Renamed(pairs []Pair, source, target *catalog.Catalog, least float64) []Likely {
-	f := &finder{least: least, source: source, target: target, usedBy: [2]map[catalog.Ref][]string{uses(source), uses(target)}}
+	f := &finder{least: least, source: source, target: target}
+	f.uses(pairs)
 	out := f.among(pairs)
 	for _, p := range pairs {
 		if p.Source != nil && p.Target != nil {
@@ -95,20 +98,32 @@ type finder struct {
 	usedBy         [2]map[catalog.Ref][]string
 }
 
-// uses lists, by thing, what needs it.
-func uses(c *catalog.Catalog) map[catalog.Ref][]string {
-	out := map[catalog.Ref][]string{}
-	for _, o := range c.Objects {
-		for _, n := range o.Needs {
-			out[n.On.Thing()] = append(out[n.On.Thing()], o.Ref().String())
-		}
-		for _, p := range o.Parts {
-			for _, n := range p.Needs {
-				out[n.On.Thing()] = append(out[n.On.Thing()], string(p.Kind)+":"+p.Key())
+// uses notes what needs the things of pairs, and what is in them.
+func (f *finder) uses(pairs []Pair) {
+	for side, c := range []*catalog.Catalog{f.source, f.target} {
+		wanted := map[catalog.Ref]bool{}
+		for _, p := range pairs {
+			if o := []*catalog.Object{p.Source, p.Target}[side]; o != nil {
+				wanted[o.Ref()] = true
 			}
 		}
+		used := map[catalog.Ref][]string{}
+		for _, o := range c.Objects {
+			for _, n := range o.Needs {
+				if wanted[n.On.Object()] {
+					used[n.On.Thing()] = append(used[n.On.Thing()], o.Ref().String())
+				}
+			}
+			for _, p := range o.Parts {
+				for _, n := range p.Needs {
+					if wanted[n.On.Object()] {
+						used[n.On.Thing()] = append(used[n.On.Thing()], string(p.Kind)+":"+p.Key())
+					}
+				}
+			}
+		}
+		f.usedBy[side] = used
 	}
-	return out
 }
 
 // candidate is one side's thing that may be another's under another name.
@@ -116,6 +131,8 @@ type candidate struct {
 	self, owner *catalog.Object
 	says        []string // what it says of itself
 	types       []string // of its columns
+	name        string
+	grams       []string // of the name
 	position    string   // among what both sides have
 	pair        int
 }
@@ -139,19 +156,22 @@ func (f *finder) among(pairs []Pair) []Likely {
 	var sides [2][]*candidate
 	for i, p := range pairs {
 		both := p.Source != nil && p.Target != nil
-		if both && !p.Differs {
-			continue
+		if both && (!p.Differs || f.own(p) >= known) {
+			continue // it is what its name says
 		}
 		for side, o := range []*catalog.Object{p.Source, p.Target} {
 			owner := []*catalog.Object{p.SourceOwner, p.TargetOwner}[side]
 			if o == nil || o.Unread || !named(o, owner) {
 				continue
 			}
-			c := &candidate{self: o, owner: owner, pair: i}
+			c := &candidate{self: o, owner: owner, pair: i, name: strings.ToLower(o.Bare())}
+			c.grams = grams(c.name)
 			c.says = f.says(side, o)
 			for _, p := range o.PartsOf(catalog.Column) {
 				c.types = append(c.types, p.Text("type"))
 			}
+			slices.Sort(c.says)
+			slices.Sort(c.types)
 			sides[side] = append(sides[side], c)
 		}
 	}
@@ -167,11 +187,11 @@ func (f *finder) among(pairs []Pair) []Likely {
 		if s.pair == t.pair || s.place() != t.place() {
 			continue
 		}
-		x := f.score(s, t)
+		x := f.score(s, t, false)
 		if x.weight < f.least || !f.beats(x.weight, s, pairs) || !f.beats(x.weight, t, pairs) {
 			continue
 		}
-		found = append(found, x)
+		found = append(found, f.score(s, t, true))
 	}
 	slices.SortStableFunc(found, func(a, b scored) int {
 		return cmp.Or(cmp.Compare(b.weight, a.weight), strings.Compare(a.s.ref().String()+" "+a.t.ref().String(), b.s.ref().String()+" "+b.t.ref().String()))
@@ -307,7 +327,8 @@ type scored struct {
 	reasons []string
 }
 
-func (f *finder) score(s, t *candidate) scored {
+// score is how much two are alike; say wants the reasons as well.
+func (f *finder) score(s, t *candidate, say bool) scored {
 	x := scored{s: s, t: t}
 	total := 0.0
 	add := func(share, of float64, reason string) {
@@ -322,7 +343,10 @@ func (f *finder) score(s, t *candidate) scored {
 		types, _ := dice(s.types, t.types)
 		alike = 0.6*alike + 0.4*types
 	}
-	name := similar(s.self.Bare(), t.self.Bare())
+	if alike < hopeless && s.owner == nil && len(s.says)+len(t.says) > 0 && !plain(s.self) {
+		return x // no name makes up for that
+	}
+	name := similar(s, t)
 	said := ""
 	if name >= 0.5 {
 		said = "similar names"
@@ -347,7 +371,8 @@ func (f *finder) score(s, t *candidate) scored {
 		switch {
 		case alike == 1:
 			reason = "alike in all they say"
-		case n > 0 && s.self.PartsOf(catalog.Column) != nil:
+		case !say:
+		case n > 0 && len(s.types) > 0:
 			reason = fmt.Sprintf("%d of %s alike", n, words.Number(max(len(s.says), len(t.says)), "column", "columns"))
 		case alike >= 0.5:
 			reason = fmt.Sprintf("alike to %d %%", int(alike*100))
@@ -383,6 +408,8 @@ func (f *finder) used(s, t *candidate) (float64, string) {
 	if len(a)+len(b) == 0 {
 		return 0, ""
 	}
+	slices.Sort(a)
+	slices.Sort(b)
 	share, n := dice(a, b)
 	return share, fmt.Sprintf("used by the same %s", words.Number(n, "thing", "things"))
 }
@@ -394,12 +421,19 @@ func (f *finder) beats(weight float64, c *candidate, pairs []Pair) bool {
 	if p.Source == nil || p.Target == nil {
 		return true
 	}
-	a, b := &candidate{self: p.Source, owner: p.SourceOwner, says: f.says(0, p.Source)}, &candidate{self: p.Target, owner: p.TargetOwner, says: f.says(1, p.Target)}
-	alike, _ := dice(a.says, b.says)
-	if a.owner != nil && a.self.Kind == catalog.Column {
-		alike = columnsAlike(a.self, b.self)
+	return weight > f.own(p)+better
+}
+
+// own is how far two that are each other's by name are alike.
+func (f *finder) own(p Pair) float64 {
+	if p.SourceOwner != nil && p.Source.Kind == catalog.Column {
+		return columnsAlike(p.Source, p.Target)
 	}
-	return alike < 0.7 && weight > alike+better
+	a, b := f.says(0, p.Source), f.says(1, p.Target)
+	slices.Sort(a)
+	slices.Sort(b)
+	alike, _ := dice(a, b)
+	return alike
 }
 
 // columnsAlike is how far two columns say the same: 1 where all facts are the
@@ -448,38 +482,44 @@ func family(base string) string {
 	return ""
 }
 
-// dice is Dice's coefficient of two bags, and how many they share.
+// dice is Dice's coefficient of two sorted bags, and how many they share.
 func dice(a, b []string) (float64, int) {
 	if len(a)+len(b) == 0 {
 		return 0, 0
 	}
-	have := map[string]int{}
-	for _, w := range a {
-		have[w]++
-	}
 	n := 0
-	for _, w := range b {
-		if have[w] > 0 {
-			have[w]--
+	for i, k := 0, 0; i < len(a) && k < len(b); {
+		switch c := strings.Compare(a[i], b[k]); {
+		case c == 0:
 			n++
+			i++
+			k++
+		case c < 0:
+			i++
+		default:
+			k++
 		}
 	}
 	return 2 * float64(n) / float64(len(a)+len(b)), n
 }
 
-// similar is how alike two names are, by their pairs of letters; one that is in
-// the other is like it.
-func similar(a, b string) float64 {
-	a, b = strings.ToLower(a), strings.ToLower(b)
+// similar is how alike the names of two are, by their pairs of letters; one that
+// is in the other is like it.
+func similar(s, t *candidate) float64 {
+	a, b := s.name, t.name
 	if short := min(len(a), len(b)); short >= 3 && (strings.Contains(a, b) || strings.Contains(b, a)) {
 		return max(0.7, float64(short)/float64(max(len(a), len(b))))
 	}
-	grams := func(s string) (out []string) {
-		for i := 0; i+2 <= len(s); i++ {
-			out = append(out, s[i:i+2])
-		}
-		return out
-	}
-	share, _ := dice(grams(a), grams(b))
+	share, _ := dice(s.grams, t.grams)
 	return share
+}
+
+// grams are the pairs of letters of a name.
+func grams(name string) []string {
+	var out []string
+	for i := 0; i+2 <= len(name); i++ {
+		out = append(out, name[i:i+2])
+	}
+	slices.Sort(out)
+	return out
 }
