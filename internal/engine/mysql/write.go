@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/mysql/grants"
 	"dappermirror/internal/engine/mysql/vocab"
 )
 
@@ -48,7 +49,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	o := c.Source
 	switch o.Kind {
 	case vocab.Grant:
-		return []*order.Action{grantAction(c)}
+		return []*order.Action{grants.Action(c)}
 	case catalog.Table:
 		return locked(w.createTable(c))
 	case catalog.Sequence:
@@ -70,7 +71,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	case vocab.Database:
 		return nil
 	case vocab.Grant:
-		return []*order.Action{grantAction(c)}
+		return []*order.Action{grants.Action(c)}
 	}
 	a := &order.Action{About: o.Ref(), Title: "drop " + vocab.Title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil,
 		SQL: []string{"DROP " + keyword(o) + " " + vocab.Quote(o.Name) + ";"}}
@@ -107,7 +108,7 @@ func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	}
 	switch o.Kind {
 	case vocab.Grant:
-		return []*order.Action{grantAction(c)}, true
+		return []*order.Action{grants.Action(c)}, true
 	case catalog.Table:
 		return locked(w.alterTable(c)), true
 	case vocab.Database:

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/postgres/apart"
 	"dappermirror/internal/engine/postgres/convert"
+	"dappermirror/internal/engine/postgres/counter"
 	"dappermirror/internal/engine/postgres/family"
 	"dappermirror/internal/engine/postgres/rows"
 	"dappermirror/internal/engine/postgres/vocab"
@@ -153,15 +154,15 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 		if col.Has("identity") {
 			overriding = " OVERRIDING SYSTEM VALUE"
 		}
-		if keep, give := keepCounter(c, ref, old, col, true); give != "" {
+		if keep, give := counter.Keep(c, ref, old, col, true, counterName(ref, col)); give != "" {
 			if keep != "" {
 				aside.SQL = append(aside.SQL, keep)
 			}
 			restore.SQL = append(restore.SQL, give)
-			if next, _ := counterOf(c.Desired, col); next.sequence != nil {
-				restore.After = append(restore.After, next.sequence.Ref())
+			if next, _ := counter.Of(c.Desired, col); next.Sequence != nil {
+				restore.After = append(restore.After, next.Sequence.Ref())
 			}
-			if before, _ := counterOf(c.Actual, old); before.sequence != nil {
+			if before, _ := counter.Of(c.Actual, old); before.sequence != nil {
 				aside.Uses = append(aside.Uses, before.sequence.Ref())
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/postgres/revalue"
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
@@ -36,4 +37,12 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 		a.SQL = []string{fmt.Sprintf("%s RENAME COLUMN %s TO %s;", alterPrefix(r.Owner), quote(r.Part.Name), quote(bareName(r.To)))}
 	}
 	return locked([]*order.Action{a})[0]
+}
+
+var _ order.Follower = (*Writer)(nil)
+
+// Follow implements order.Follower.
+func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) catalog.Ref) (actions []*order.Action, to, from *catalog.Catalog) {
+	actions, from = revalue.Follow(desired, actual)
+	return actions, desired, from
 }

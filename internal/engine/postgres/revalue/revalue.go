@@ -1,4 +1,5 @@
-package writer
+// Package revalue gives values of an enum other names in place.
+package revalue
 
 import (
 	"fmt"
@@ -12,12 +13,11 @@ import (
 	"dappermirror/internal/engine/postgres/vocab"
 )
 
-var _ order.Follower = (*Writer)(nil)
-
-// Follow implements order.Follower (PostgreSQL: ALTER TYPE, RENAME VALUE). What
-// the server prints of the values anywhere is new with that; bodies in quotes
+// Follow renames the values that shall be called otherwise (catalog.Revalued;
+// PostgreSQL: ALTER TYPE, RENAME VALUE), and answers what is then. What the server
+// prints of the values anywhere is new with that; bodies in quotes
 // stay as they were written.
-func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) catalog.Ref) (actions []*order.Action, to, after *catalog.Catalog) {
+func Follow(desired, actual *catalog.Catalog) (actions []*order.Action, after *catalog.Catalog) {
 	after = actual
 	for _, d := range desired.Objects {
 		list, o := d.List(catalog.Revalued), actual.Find(d.Ref())
@@ -36,12 +36,12 @@ func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) ca
 			}
 			values[at] = list[i+1]
 			actions = append(actions, &order.Action{About: o.Ref(), Title: fmt.Sprintf("rename value %s of type %s to %s", list[i], o.Name, list[i+1]), Makes: []catalog.Ref{},
-				SQL: []string{fmt.Sprintf("ALTER TYPE %s RENAME VALUE %s TO %s;", sqlName(o), vocab.Literal(list[i]), vocab.Literal(list[i+1]))}})
+				SQL: []string{fmt.Sprintf("ALTER TYPE %s RENAME VALUE %s TO %s;", vocab.Qualified(o), vocab.Literal(list[i]), vocab.Literal(list[i+1]))}})
 			respell(after, o, list[i], list[i+1])
 		}
 		now.Set(catalog.Values, catalog.List(values...))
 	}
-	return actions, desired, after
+	return actions, after
 }
 
 // respell writes a value of a type anew wherever the server prints it.
