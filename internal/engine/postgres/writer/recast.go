@@ -162,8 +162,8 @@ func (w *Writer) returnRows(c *order.Change, aside, restore *order.Action) {
 			if next, _ := counter.Of(c.Desired, col); next.Sequence != nil {
 				restore.After = append(restore.After, next.Sequence.Ref())
 			}
-			if before, _ := counter.Of(c.Actual, old); before.sequence != nil {
-				aside.Uses = append(aside.Uses, before.sequence.Ref())
+			if before, _ := counter.Of(c.Actual, old); before.Sequence != nil {
+				aside.Uses = append(aside.Uses, before.Sequence.Ref())
 			}
 		}
 		names, values = append(names, quote(col.Name)), append(values, value)
