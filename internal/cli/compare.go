@@ -113,7 +113,7 @@ func (a *app) compared(p *work.Pair, detail, all, byStatus bool, likely []match.
 		if detail {
 			define = p.Definition
 		}
-		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen, likely))
+		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen, likely, p.Given))
 		return
 	}
 	if n > 0 {

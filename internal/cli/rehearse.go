@@ -50,6 +50,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			}
 			var target *place.Place
 			var actual, desired *catalog.Catalog
+			whole := false
 			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "pair", "rename", "to-target", "leave", "to-source", "leave-target-only", "choices", "add-needed", "remake", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
 				return err
 			}
@@ -79,6 +80,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return err
 				}
 				s, eng, target, actual, desired = made.Script, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired
+				whole = p.Choices.Whole() && len(made.Plan.Held) == 0
 				if len(made.Plan.Held) > 0 {
 					a.exit = exitSafety
 				}
@@ -93,7 +95,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			if a.format == "json" {
 				return a.json(func(o *report.Output) { o.Rehearsal = report.RehearsalJSON(res, s) })
 			}
-			report.Rehearsal(&a.out, res, s, desired != nil, a.style())
+			report.Rehearsal(&a.out, res, s, whole, a.style())
 			return nil
 		},
 	}

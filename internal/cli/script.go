@@ -84,7 +84,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			}
 			js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
 			js.BlockedBy = p.Blockers
-			js.Backout = w.backout
+			js.Backout, js.Said = w.backout, wr.Said
 			if js.Rehearsal, err = a.wayBack(cmd.Context(), p, made, wr, force, rehearsal, re); err != nil {
 				return err
 			}

@@ -42,6 +42,17 @@ func renamed(t *testing.T, c pairCase, p places) {
 	if j := answers(t, 1, dir, dev, live, said...); !more {
 		onlyNames(t, j.Differences)
 	}
+	for _, s := range c.says { // a scope knows both names
+		pattern, now, _ := strings.Cut(s, "=")
+		if kind, _, _ := strings.Cut(pattern, ":"); kind == "table" {
+			a := comparison(t, dir, append([]string{dev, live, "--only", pattern}, said...)...)
+			b := comparison(t, dir, append([]string{dev, live, "--only", kind + ":" + now}, said...)...)
+			swap := strings.Contains(strings.Join(c.says, " "), ":"+now+"=") // the other name is another table's
+			if !swap && a.Counts.Differs != b.Counts.Differs {
+				t.Errorf("%s: in scope by one name %+v, by the other %+v", s, a.Counts, b.Counts)
+			}
+		}
+	}
 	was := p.dump(t, live)
 	args := append([]string{"script", dev, live, "-o", "up.sql", "--backout", "down.sql", "--may-lose", "*"}, said...)
 	want(t, 0, dir, args...)

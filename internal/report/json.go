@@ -60,12 +60,21 @@ type JSONComparison struct {
 	Differences []JSONItem     `json:"differences"`
 	Same        []JSONItem     `json:"same,omitempty"`
 	NotCompared []JSONGap      `json:"not_compared,omitempty"`
+	// Names are things that are one under two names, as was said.
+	Names []JSONNames `json:"names,omitempty"`
 	// Likely are things that look like one under two names.
 	Likely []JSONLikely `json:"likely_renames,omitempty"`
 	// Tolerated counts what differs and does not count, by tolerance; the
 	// differences themselves are listed where all was asked for.
 	Tolerated            []judge.Tallied `json:"tolerated,omitempty"`
 	ToleratedDifferences []JSONTolerated `json:"tolerated_differences,omitempty"`
+}
+
+// JSONNames is one thing under two names.
+type JSONNames struct {
+	Source string `json:"source"`
+	Target string `json:"target"`
+	Rename bool   `json:"rename"` // the target's gets the source's name
 }
 
 // JSONLikely is something that looks like a rename.
@@ -158,6 +167,8 @@ type JSONScript struct {
 	Unfinished string `json:"unfinished_run,omitempty"`
 	// Gone is what only the target has and the steps remove.
 	Gone []string `json:"gone,omitempty"`
+	// Said is what was said about what counts and what is taken, as options.
+	Said []string `json:"said,omitempty"`
 	// Lacking are the rights the account lacks for the steps.
 	Lacking []string `json:"lacking,omitempty"`
 	// BlockedBy are sessions that were at work on the tables.
@@ -243,7 +254,7 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 
 // ComparisonJSON makes the JSON shape of a comparison; define, where given,
 // adds both definitions.
-func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen, likely []match.Likely) JSONComparison {
+func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen, likely []match.Likely, given []match.Given) JSONComparison {
 	side := func(x *catalog.Catalog) JSONSide {
 		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count()}
 	}
@@ -267,6 +278,9 @@ func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[
 		case all:
 			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
 		}
+	}
+	for _, g := range given {
+		out.Names = append(out.Names, JSONNames{g.Source.String(), g.Target.String(), g.Rename})
 	}
 	for _, l := range likely {
 		out.Likely = append(out.Likely, JSONLikely{l.Old.String(), l.New.String(), l.Weight, l.Reasons, l.Option()})

@@ -86,7 +86,7 @@ type Standing struct {
 // ScriptJSON is a script that was read, for programs. fit is nil where no
 // target was named.
 func ScriptJSON(path string, s *script.Script, fit *script.FitReport, stands Standing) *JSONScript {
-	js := &JSONScript{Lacking: stands.Lacking, Unfinished: stands.Unfinished, Gone: s.Meta.Gone, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []JSONStep{}, Held: []JSONStep{}}
+	js := &JSONScript{Lacking: stands.Lacking, Unfinished: stands.Unfinished, Gone: s.Meta.Gone, Said: s.Meta.Said, File: path, Engine: s.Meta.Engine, Source: s.Meta.Source, Target: s.Meta.Target, Edited: s.Edited, Steps: []JSONStep{}, Held: []JSONStep{}}
 	for _, st := range s.Steps {
 		j := JSONStep{Number: st.Number, Kind: st.About.Object().Kind, On: st.About.String(), Title: st.Title, Risks: st.Risks}
 		for _, text := range st.Cleared {

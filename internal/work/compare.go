@@ -130,10 +130,33 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 			return nil, err
 		}
 	}
-	p.Comparison = compare.Compare(cats[0], cats[1], c.Options)
+	p.Comparison = compare.Compare(cats[0], cats[1], p.known(c.Options, cats[0]))
 	p.comparing = c
 	s.tellNotAsked(p)
 	return p, s.chosen(p, c)
+}
+
+// known are the options with their patterns by what things are known by, where
+// the source calls them otherwise.
+func (p *Pair) known(opt compare.Options, source *catalog.Catalog) compare.Options {
+	if len(p.Given) == 0 {
+		return opt
+	}
+	opt.Scope.Only, opt.Scope.Except = scope.Known(opt.Scope.Only, source), scope.Known(opt.Scope.Except, source)
+	var tolerate []judge.Tolerate
+	for _, t := range opt.Tolerate {
+		list := []*scope.Pattern{t.On}
+		if t.On != nil {
+			for _, on := range scope.Known([]scope.Pattern{*t.On}, source)[1:] {
+				list = append(list, &on)
+			}
+		}
+		for _, on := range list {
+			tolerate = append(tolerate, judge.Tolerate{Name: t.Name, On: on})
+		}
+	}
+	opt.Tolerate = tolerate
+	return opt
 }
 
 // folds tells whether things may be one though their names are written in other
@@ -342,11 +365,13 @@ func knownKinds(option string, ps []scope.Pattern, cats ...*catalog.Catalog) err
 func patternMatches(p scope.Pattern, cats ...*catalog.Catalog) bool {
 	for _, c := range cats {
 		for _, o := range c.Objects {
-			if p.Match(o.Ref(), c.FoldName) {
+			if p.Match(o.Ref(), c.FoldName) || p.Match(o.Own(), c.FoldName) {
 				return true
 			}
 			for _, part := range o.Parts {
-				if p.Match(o.PartRef(part), c.FoldName) {
+				own := o.Own()
+				own.PartKind, own.Part = part.Kind, part.Own().Name
+				if p.Match(o.PartRef(part), c.FoldName) || p.Match(own, c.FoldName) {
 					return true
 				}
 			}

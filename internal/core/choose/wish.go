@@ -86,6 +86,10 @@ func (w *Wishes) Settle(c *compare.Comparison) *Settled {
 						r := o
 						r.PartKind, r.Part = q.Kind, q.Key()
 						refs = append(refs, r)
+						if own := q.Own().Name; own != r.Part {
+							r.Part = own
+							refs = append(refs, r)
+						}
 					}
 				}
 			}

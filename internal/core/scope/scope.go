@@ -3,6 +3,7 @@ package scope
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -292,6 +293,29 @@ const (
 	Some                 // some of its parts
 	Entire               // the object and its parts, less excepted parts
 )
+
+// Known are the patterns with those added that name, by what a thing is known by,
+// what they name by the names that things have themselves (catalog.Object.Own): both
+// sides can then be asked by what they are known by alone.
+func Known(ps []Pattern, c *catalog.Catalog) []Pattern {
+	out := ps
+	add := func(known, own catalog.Ref) {
+		for _, p := range ps {
+			if known != own && p.MatchSelf(own, c.FoldName) && !p.MatchSelf(known, c.FoldName) {
+				out = append(slices.Clip(out), Exactly(known))
+			}
+		}
+	}
+	for _, o := range c.Objects {
+		add(o.Ref(), o.Own())
+		for _, part := range o.Parts {
+			own := o.Own()
+			own.PartKind, own.Part = part.Kind, part.Own().Name
+			add(o.PartRef(part), own)
+		}
+	}
+	return out
+}
 
 // Object tells how much of an object is in scope.
 func (s Scope) Object(o *catalog.Object, fold func(name string, part bool) string) Extent {
