@@ -80,7 +80,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					return err
 				}
 				s, eng, target, actual, desired = made.Script, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired
-				whole = p.Choices.Whole() && len(made.Plan.Held) == 0
+				whole = p.Options.Scope.Empty() && !p.Choices.Picked() && len(p.Tolerated)+len(made.Plan.Held) == 0
 				if len(made.Plan.Held) > 0 {
 					a.exit = exitSafety
 				}
