@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/impact"
 	"dappermirror/internal/core/scope"
@@ -27,6 +28,8 @@ do to it: what would break when the thing is dropped, what would come down and b
 put back when its type changes, and what a new name reaches. Nothing is changed.`,
 		Example: "  dapper-mirror impact live.db table:berth\n  dapper-mirror impact live.json column:booking.pilotage --change drop\n  dapper-mirror impact live.db table:berth --format dot | dot -Tsvg > berth.svg",
 		Args:    cobra.ExactArgs(2),
+
+		ValidArgsFunction: help.CompleteThing,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if change != "" && !slices.Contains(impact.Changes, impact.Change(change)) {
 				return trouble("usage", "--change %q: it is drop, type or rename", change)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/help"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -28,6 +29,8 @@ reasons keeps the target's own. NAME@PATTERN tolerates only on what the pattern
 matches.`,
 		Example: "  dapper-mirror tolerances\n  dapper-mirror tolerances collation\n  dapper-mirror compare dev.db live.db --tolerate comments,whitespace@routine:*",
 		Args:    cobra.MaximumNArgs(1),
+
+		ValidArgs: help.Tolerances(),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var on []judge.Tolerate
 			from := a.settings.Found["tolerate"]

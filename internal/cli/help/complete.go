@@ -9,6 +9,8 @@ import (
 	"github.com/spf13/pflag"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/settings"
@@ -29,8 +31,10 @@ func completeFlag(cmd *cobra.Command, f *pflag.Flag) {
 	called, values := Values(f.Name)
 	var do cobra.CompletionFunc
 	switch {
-	case called == "PATTERN":
+	case called == "PATTERN", f.Name == "pair":
 		do = completePatterns
+	case f.Name == "rename":
+		do = completeRenames
 	case f.Name == "fill":
 		do = func(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
 			var out []string
@@ -63,6 +67,29 @@ func completePlaces(_ *cobra.Command, _ []string, to string) ([]string, cobra.Sh
 	return out, cobra.ShellCompDirectiveDefault
 }
 
+// completeRenames offers the likely renames between the places that were typed
+// already, where these are files, and else what patterns offer.
+func completeRenames(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+	if sides := readable(args); len(sides) == 2 && sides[0].Engine == sides[1].Engine {
+		var out []string
+		for _, l := range compare.Compare(sides[0], sides[1], compare.Options{}).Likely(match.Least) {
+			out = append(out, strings.TrimPrefix(l.Option(), "--rename "))
+		}
+		if len(out) > 0 {
+			return out, cobra.ShellCompDirectiveNoFileComp
+		}
+	}
+	return completePatterns(cmd, args, to)
+}
+
+// CompleteThing offers places, then what patterns of these name.
+func CompleteThing(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
+	if len(args) == 0 {
+		return completePlaces(cmd, args, to)
+	}
+	return completePatterns(cmd, args, to)
+}
+
 // completePatterns offers kinds, then the things of a kind in the places that
 // were typed already, where these are files.
 func completePatterns(_ *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
@@ -80,21 +107,28 @@ func completePatterns(_ *cobra.Command, args []string, to string) ([]string, cob
 	return things(args, func(k catalog.Kind) bool { return string(k) == kind }), cobra.ShellCompDirectiveNoFileComp
 }
 
-// things lists the objects and parts of some kinds in places that are files.
-func things(places []string, want func(catalog.Kind) bool) []string {
-	var out []string
+// readable reads the places that are files: completion asks no server.
+func readable(places []string) []*catalog.Catalog {
+	var out []*catalog.Catalog
 	for _, text := range places {
 		if strings.Contains(text, "://") {
-			continue // completion asks no server
+			continue
 		}
 		p, err := place.Resolve(text, place.Options{})
 		if err != nil || p.Streamed() {
 			continue
 		}
-		c, err := p.Read(context.Background(), place.Options{})
-		if err != nil {
-			continue
+		if c, err := p.Read(context.Background(), place.Options{}); err == nil {
+			out = append(out, c)
 		}
+	}
+	return out
+}
+
+// things lists the objects and parts of some kinds in places that are files.
+func things(places []string, want func(catalog.Kind) bool) []string {
+	var out []string
+	for _, c := range readable(places) {
 		for _, o := range c.Objects {
 			if want(o.Kind) {
 				out = append(out, o.Ref().String())

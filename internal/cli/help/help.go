@@ -52,7 +52,7 @@ func Values(name string) (called string, values []string) {
 // options says of each option under which heading it stands, how its value is
 // called, and which values there are.
 var options = map[string]option{
-	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", Groups()}, "empty-source": {optCounts, "", nil}, "tolerate": {optCounts, "NAME[@PATTERN]", toleranceNames()}, "pair": {optCounts, "SOURCE=TARGET", nil}, "rename": {optCounts, "OLD=NEW", nil}, "swap": {optCounts, "", nil},
+	"only": {optCounts, "PATTERN", nil}, "except": {optCounts, "PATTERN", nil}, "include": {optCounts, "WHAT", Groups()}, "empty-source": {optCounts, "", nil}, "tolerate": {optCounts, "NAME[@PATTERN]", Tolerances()}, "pair": {optCounts, "SOURCE=TARGET", nil}, "rename": {optCounts, "OLD=NEW", nil}, "swap": {optCounts, "", nil},
 	"to-target": {optTakes, "PATTERN", nil}, "leave": {optTakes, "PATTERN", nil}, "to-source": {optTakes, "PATTERN", nil}, "leave-target-only": {optTakes, "", nil}, "choices": {optTakes, "FILE", nil}, "choices-out": {optTakes, "FILE", nil}, "add-needed": {optTakes, "", nil}, "remake": {optTakes, "PATTERN", nil}, "script-for-source": {optWrites, "FILE", nil},
 	"output": {optWrites, "FILE", nil}, "force": {optWrites, "", nil}, "backout": {optWrites, "FILE", nil}, "avoid-blocking": {optWrites, "", nil}, "as": {optWrites, "ROLE", nil}, "create": {optWrites, "", nil}, "server": {optWrites, "URL", nil}, "only-data": {optWrites, "", nil},
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
@@ -263,8 +263,8 @@ func manual(c *cobra.Command) *cobra.Command {
 	return page
 }
 
-// toleranceNames are what --tolerate can name.
-func toleranceNames() []string {
+// Tolerances are what --tolerate can name.
+func Tolerances() []string {
 	var out []string
 	for _, t := range judge.Tolerances {
 		out = append(out, t.Name)
