@@ -178,8 +178,8 @@ func spelled(c *catalog.Catalog, p catalog.Piece, name string, canonical bool) s
 		return name
 	case bare == name:
 		return was
-	case canonical && bare == was && word(name), p.Fixed && bare == was && strings.EqualFold(was, name):
-		return name // what needed no quotes needs none in other letters
+	case canonical && bare == was && word(name) && c.Spell(was, true) != was, p.Fixed && bare == was && strings.EqualFold(was, name):
+		return name // it went without quotes where the engine itself would write them
 	}
 	return c.Spell(name, canonical)
 }
@@ -344,10 +344,13 @@ func (n *namer) spell(p catalog.Piece) catalog.Piece {
 	if o == nil || p.Fixed && !n.written {
 		return q
 	}
+	if nameOf(to) == nameOf(*p.Ref) {
+		return q // in whatever letters it is written
+	}
 	if p.Canon != "" {
 		q.Canon = spelled(n.c, p, nameOf(to), true)
 	}
-	if p.Text != "" && nameOf(to) != nameOf(*p.Ref) {
+	if p.Text != "" {
 		q.Text = spelled(n.c, p, o.Bare(), false)
 	}
 	return q

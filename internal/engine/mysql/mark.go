@@ -31,7 +31,7 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 		in := naming.Context{Own: o}
 		switch {
 		case o.Kind != catalog.Table:
-			in = naming.Context{Fixed: true}
+			in = naming.Context{Fixed: true, Quoted: o.Kind == catalog.View}
 			return in, p.Value.Form == catalog.FormSQL
 		case p.Name == "parent columns":
 			if in.Own = out.Find(catalog.Ref{Kind: catalog.Table, Name: part.Text("parent")}); in.Own == nil {
@@ -48,6 +48,8 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 			return in, p.Value.Form == catalog.FormSQL
 		case p.Value.Form != catalog.FormSQL && p.Name != "written":
 			return in, false
+		default:
+			in.Quoted = true // as the server prints it
 		}
 		return in, true
 	})

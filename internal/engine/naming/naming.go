@@ -91,6 +91,9 @@ type Context struct {
 	// Trigger says that the text is of a trigger on Own, whose columns stand in
 	// it behind NEW, OLD and UPDATE OF only.
 	Trigger bool
+	// Quoted says that the server writes every name in quotes: a word without is
+	// none.
+	Quoted bool
 	// Raw says that the text is a name itself, without quotes: of a column of
 	// Own, or of a relation where there is none.
 	Raw bool
@@ -441,12 +444,44 @@ func (r *reading) named(o *catalog.Object, k int) {
 	r.relation(o, alias)
 }
 
+// typeWords are those of which the names of types have several.
+var typeWords = map[string]bool{"timestamp": true, "time": true, "zone": true, "with": true, "without": true, "double": true, "precision": true, "character": true, "varying": true, "bit": true, "unsigned": true, "signed": true}
+
+// inType tells whether a name is part of a type: behind ::, or behind AS in a CAST.
+// A column may have such a name too.
+func (r *reading) inType(k int) bool {
+	if r.at(k - 1).IsOp(".") {
+		return false
+	}
+	for typeWords[strings.ToLower(r.at(k-1).Text)] && typeWords[strings.ToLower(r.at(k).Text)] {
+		k--
+	}
+	if r.at(k - 1).IsOp("::") {
+		return true
+	}
+	if !r.at(k - 1).Is("as") {
+		return false
+	}
+	depth := 0
+	for j := k - 2; j >= 0 && k-j < 200; j-- {
+		switch {
+		case r.at(j).IsOp(")"):
+			depth++
+		case r.at(j).IsOp("(") && depth == 0:
+			return r.at(j-1).Is("cast") || r.at(j-1).Is("convert")
+		case r.at(j).IsOp("("):
+			depth--
+		}
+	}
+	return false
+}
+
 // columns marks columns: behind the relation or its alias, or alone where only
 // one relation of the text has one of the name.
 func (r *reading) columns(keys map[int]*catalog.Object) {
 	for k := range r.sig {
 		t := r.at(k)
-		if _, done := r.refs[r.sig[k]]; done || !t.IsName() || r.at(k+1).IsOp("(") && t.Kind == sqltext.Word {
+		if _, done := r.refs[r.sig[k]]; done || !t.IsName() || r.at(k+1).IsOp("(") && t.Kind == sqltext.Word || r.inType(k) || r.in.Quoted && t.Kind != sqltext.Quoted {
 			continue
 		}
 		if r.at(k - 1).IsOp(".") {

@@ -45,6 +45,9 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 		if part != nil || p.Name == "partition by" {
 			in.Own, in.Trigger = o, part != nil && part.Kind == catalog.Trigger
 		}
+		if p.Name == "type" {
+			in.Own = nil // a column may be called like a type
+		}
 		if o.Kind == catalog.Routine && part == nil {
 			in.Own = nil
 		}

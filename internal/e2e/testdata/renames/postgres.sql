@@ -100,3 +100,13 @@ CREATE SCHEMA office; CREATE TYPE office.mood AS ENUM ('quiet', 'wild'); CREATE 
 --- says value:office.mood.calm=quiet
 --- says value:mood."it's rough"=wild
 --- keep SELECT id FROM call WHERE sea = 'quiet'
+--- case columns called like types, in capitals, and in other letters
+--- target
+CREATE TABLE log (id int PRIMARY KEY, "timestamp" bigint DEFAULT 0, made_at timestamp DEFAULT '2026-01-01'::timestamp without time zone, "Version" int NOT NULL CHECK ("Version" > 0), "time" time, CHECK (made_at > '2020-01-01'::timestamp)); CREATE INDEX by_version ON log ("Version", "timestamp"); CREATE FUNCTION latest() RETURNS bigint LANGUAGE plpgsql AS $$ BEGIN RETURN (SELECT max(ID) FROM Log WHERE Made_At > CAST('2020-01-01' AS timestamp)); END $$;
+INSERT INTO log VALUES (1, 7, '2026-02-02', 3, '10:00');
+--- source
+CREATE TABLE log (id int PRIMARY KEY, stamp bigint DEFAULT 0, made_at timestamp DEFAULT '2026-01-01'::timestamp without time zone, edition int NOT NULL CONSTRAINT "log_Version_check" CHECK (edition > 0), "Clock" time, CHECK (made_at > '2020-01-01'::timestamp)); CREATE INDEX by_version ON log (edition, stamp); CREATE FUNCTION latest() RETURNS bigint LANGUAGE plpgsql AS $$ BEGIN RETURN (SELECT max(ID) FROM Log WHERE Made_At > CAST('2020-01-01' AS timestamp)); END $$;
+--- says column:log.timestamp=stamp
+--- says column:log.Version=edition
+--- says column:log.time=Clock
+--- keep SELECT stamp, edition FROM log
