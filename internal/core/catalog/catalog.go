@@ -185,6 +185,19 @@ func (o *Object) Title() string {
 // where names of other things are in it: a routine the types of its arguments.
 const KnownAs = "known as"
 
+// Letters is the fact in which a thing has its name where the engine keeps the
+// letters but does not tell names by them.
+const Letters = "letter case"
+
+// SpellAs gives a thing the name of another one, in its letters.
+func (o *Object) SpellAs(like *Object) {
+	o.Name = like.Name
+	o.Properties = slices.DeleteFunc(slices.Clone(o.Properties), func(p Property) bool { return p.Name == Letters })
+	if p := like.Property(Letters); p != nil {
+		o.Properties = append(o.Properties, *p)
+	}
+}
+
 // Bare is the name without what KnownAs has.
 func (o *Object) Bare() string {
 	if p := o.Property(KnownAs); p != nil {

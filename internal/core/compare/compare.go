@@ -230,14 +230,15 @@ func (c *Comparison) properties(it *Item) {
 	}
 	c.facts += 2
 	c.agreeing += 2
-	if s.Key() != t.Key() || s.Alias != t.Alias && !s.Has(catalog.KnownAs) || s.Alias != t.Alias && s.Bare() != t.Bare() {
+	named := s.Key() != t.Key() || s.Alias != t.Alias && !s.Has(catalog.KnownAs) || s.Alias != t.Alias && s.Bare() != t.Bare()
+	if named {
 		sn, tn := catalog.Scalar(s.Title()), catalog.Scalar(t.Title())
 		it.Properties = append(it.Properties, PropertyDiff{"name", &sn, &tn})
 		c.agreeing -= 2
 	}
 	for i := range s.Properties {
 		sp := &s.Properties[i]
-		if c.Judge.Fact(s.Kind, sp, judge.Source) != judge.Counts {
+		if c.Judge.Fact(s.Kind, sp, judge.Source) != judge.Counts || named && sp.Name == catalog.Letters {
 			continue
 		}
 		c.facts++
@@ -255,7 +256,7 @@ func (c *Comparison) properties(it *Item) {
 	}
 	for i := range t.Properties {
 		tp := &t.Properties[i]
-		if c.Judge.Fact(s.Kind, tp, judge.Target) == judge.Counts && s.Property(tp.Name) == nil {
+		if c.Judge.Fact(s.Kind, tp, judge.Target) == judge.Counts && s.Property(tp.Name) == nil && !(named && tp.Name == catalog.Letters) {
 			c.facts++
 			it.Properties = append(it.Properties, PropertyDiff{tp.Name, nil, &tp.Value})
 		}

@@ -156,10 +156,11 @@ func (u *unifier) spell(p catalog.Piece) catalog.Piece {
 	if id == own {
 		return q
 	}
-	if name := nameOf(id); p.Canon != "" && name != nameOf(own) {
-		q.Canon = spelled(u.source, p, name, true)
+	t := u.target.Resolve(id)
+	if p.Canon != "" && nameOf(id) != nameOf(own) {
+		q.Canon = spelled(u.source, p, lettered(p, id, t), true)
 	}
-	if t := u.target.Resolve(id); p.Text != "" && t != nil && u.paired(own) {
+	if p.Text != "" && t != nil && u.paired(own) {
 		q.Text = spelled(u.source, p, t.Bare(), false)
 	}
 	return q
@@ -203,6 +204,15 @@ func nameOf(r catalog.Ref) string {
 	return strings.TrimSuffix(name, " ")
 }
 
+// lettered is the name in a reference as a text has it, which is in its own
+// letters; a bare name in a list is what the thing is known by.
+func lettered(p catalog.Piece, r catalog.Ref, o *catalog.Object) string {
+	if o != nil && !p.Raw && o.Has(catalog.Letters) {
+		return o.Bare()
+	}
+	return nameOf(r)
+}
+
 func (u *unifier) object(o *catalog.Object) *catalog.Object {
 	c := o.Clone()
 	own := o.Ref()
@@ -232,7 +242,8 @@ func (u *unifier) known(c *catalog.Object, own catalog.Ref, id string, t *catalo
 	key := c.Key()
 	switch {
 	case u.paired(own) && t != nil:
-		c.Schema, c.Name, c.ID, c.Home = t.Schema, t.Name, t.ID, ""
+		c.SpellAs(t)
+		c.Schema, c.ID, c.Home = t.Schema, t.ID, ""
 	case id != key:
 		c.ID, c.Alias = id, key
 	}
@@ -348,7 +359,7 @@ func (n *namer) spell(p catalog.Piece) catalog.Piece {
 		return q // in whatever letters it is written
 	}
 	if p.Canon != "" {
-		q.Canon = spelled(n.c, p, nameOf(to), true)
+		q.Canon = spelled(n.c, p, lettered(p, to, o), true)
 	}
 	if p.Text != "" {
 		q.Text = spelled(n.c, p, o.Bare(), false)
@@ -454,7 +465,8 @@ func Renames(desired, actual *catalog.Catalog, can func(owner, part catalog.Kind
 
 // called lets a thing be called like another one, and known as it was.
 func called(n, was, like *catalog.Object) {
-	n.Name, n.Alias = like.Name, like.Alias
+	n.SpellAs(like)
+	n.Alias = like.Alias
 	if n.ID == "" && n.Alias != "" {
 		n.ID = was.Name
 	}

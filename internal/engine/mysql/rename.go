@@ -2,6 +2,7 @@ package mysql
 
 import (
 	"fmt"
+	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/match"
@@ -41,5 +42,34 @@ var _ order.Follower = (*Writer)(nil)
 
 // Follow implements order.Follower.
 func (w *Writer) Follow(desired, actual *catalog.Catalog, was func(catalog.Ref) catalog.Ref) (actions []*order.Action, to, from *catalog.Catalog) {
-	return grants.Follow(desired, actual, was)
+	return grants.Follow(desired, keysRenamed(actual, was), was)
+}
+
+// keysRenamed is what is once the server has given the foreign keys of renamed
+// tables other names: it takes each that begins with the table's name and _ibfk_
+// for its own invention (MariaDB, InnoDB: generated names of constraints).
+func keysRenamed(c *catalog.Catalog, was func(catalog.Ref) catalog.Ref) *catalog.Catalog {
+	out := c
+	for i, t := range c.Objects {
+		old := was(t.Ref()).Name
+		if t.Kind != catalog.Table || old == t.Name {
+			continue
+		}
+		for k, key := range t.Parts {
+			rest, generated := strings.CutPrefix(key.Name, old+"_ibfk_")
+			if key.Kind != catalog.ForeignKey || !generated {
+				continue
+			}
+			if out == c {
+				out = match.Copy(c)
+			}
+			p := out.Objects[i].Parts[k]
+			p.Name = t.Name + "_ibfk_" + rest
+			p.ID = strings.ToLower(p.Name)
+		}
+	}
+	if out != c {
+		out.Sort()
+	}
+	return out
 }

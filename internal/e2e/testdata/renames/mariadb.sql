@@ -55,3 +55,16 @@ CREATE FUNCTION charges(d int) RETURNS int RETURN d * 2; CREATE TRIGGER before_s
 --- keep SELECT vessel_id FROM stay
 --- keep SELECT privilege_type FROM information_schema.table_privileges WHERE table_name = 'vessel' AND table_schema = DATABASE()
 --- keep SELECT privilege_type FROM information_schema.column_privileges WHERE column_name IN ('title', 'vessel_id') AND table_schema = DATABASE()
+
+--- case capitals, and foreign keys the server named after their table
+--- target
+CREATE TABLE berth (BerthNo int PRIMARY KEY, KeelNo int, Depth double CHECK (Depth > 0), KEY deep (Depth), FULLTEXT KEY words (Remark), Remark text, OldNo int, FOREIGN KEY (OldNo) REFERENCES berth (BerthNo));
+INSERT INTO berth VALUES (1, 7, 9.5, 'by the mole', NULL), (2, 8, 4, 'mud', 1);
+--- source
+CREATE TABLE mooring (MooringNo int PRIMARY KEY, HullNo int, metres double CHECK (metres > 0), KEY deep (metres), FULLTEXT KEY words (Words), Words text, OldNo int, FOREIGN KEY (OldNo) REFERENCES mooring (MooringNo));
+--- says table:berth=mooring
+--- says column:berth.BerthNo=MooringNo
+--- says column:berth.KeelNo=HullNo
+--- says column:berth.Depth=metres
+--- says column:berth.Remark=Words
+--- keep SELECT MooringNo, HullNo, metres, Words, OldNo FROM mooring ORDER BY MooringNo

@@ -285,7 +285,7 @@ func parseColumn(c *sqltext.Cursor, table *catalog.Object) *catalog.Object {
 	o := &catalog.Object{Kind: catalog.Column, Name: c.Next().Name()}
 	o.ID = strings.ToLower(o.Name)
 	if o.ID != o.Name {
-		o.Set("letter case", catalog.Scalar(o.Name))
+		o.Set(catalog.Letters, catalog.Scalar(o.Name))
 	}
 	base := strings.ToLower(c.Next().Text)
 	typ := base

@@ -33,7 +33,7 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("display-width", tolerance.Kinds(catalog.Column), "display width"),
 		tolerance.Clauses(Dialect, "enabled", tolerance.Kinds(Event), inHead(cutState)), tolerance.Clauses(Dialect, "enabled", tolerance.Kinds(catalog.Index), cutIgnored, "written"),
 		tolerance.Of("grants", tolerance.Kinds(Grant), catalog.CoverThing, "privileges", "grant option"),
-		{Tolerance: "name-case", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"letter case"}, Letters: true},
+		{Tolerance: "name-case", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{catalog.Letters}, Letters: true},
 		{Tolerance: "name-case", Kinds: tolerance.Kinds(catalog.PrimaryKey, catalog.Index, catalog.Check, catalog.ForeignKey), Facts: []string{"definition"}, Like: strings.ToLower},
 		{Tolerance: "partitions", Kinds: tolerance.Kinds(catalog.Table), Facts: []string{"partitions"}, With: []string{"written partitions"}},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
