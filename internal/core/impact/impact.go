@@ -107,42 +107,54 @@ func concerns(n catalog.Need, thing catalog.Ref) bool {
 	return n.On.Thing() == thing || !thing.IsPart() && n.On.Object() == thing
 }
 
-// up lists what stands on a thing. first says that the thing itself is changed:
+// nodes gathers things, each once with all its reasons.
+type nodes struct {
+	list []*Node
+	at   map[catalog.Ref]*Node
+}
+
+func (l *nodes) add(on catalog.Ref, reason string, text bool) *Node {
+	n := l.at[on]
+	if n == nil {
+		if l.at == nil {
+			l.at = map[catalog.Ref]*Node{}
+		}
+		n = &Node{On: on, Text: true}
+		l.at[on], l.list = n, append(l.list, n)
+	}
+	n.Text = n.Text && text
+	if !slices.Contains(n.Reasons, reason) {
+		n.Reasons = append(n.Reasons, reason)
+	}
+	return n
+}
+
+// up lists what stands on a thing. changed says that the thing itself is changed:
 // further up, only what comes down reaches on.
 func (f *follower) up(thing catalog.Ref, changed bool, seen map[catalog.Ref]bool) []*Node {
-	var out []*Node
-	at := map[catalog.Ref]*Node{}
+	var out nodes
 	for _, u := range f.users[thing.Object()] {
 		ref := u.ref()
 		if !concerns(u.need, thing) || ref == thing || ref.Object() == thing { // its own parts go with it
 			continue
 		}
-		n := at[ref]
-		if n == nil {
-			n = &Node{On: ref, Text: true}
-			at[ref] = n
-			out = append(out, n)
-		}
-		n.Text = n.Text && u.need.Text
-		if r := reason(u, thing); !slices.Contains(n.Reasons, r) {
-			n.Reasons = append(n.Reasons, r)
-		}
+		n := out.add(ref, reason(u, thing), u.need.Text)
 		if changed {
 			n.Fate = worse(n.Fate, f.fate(u, thing))
 		}
 	}
-	tidy(out)
-	for _, n := range out {
+	tidy(out.list)
+	for _, n := range out.list {
 		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
 		}
 	}
-	for _, n := range out {
+	for _, n := range out.list {
 		if !n.Elsewhere {
 			n.Nodes = f.up(n.On, n.Fate == Breaks || n.Fate == PutBack, seen)
 		}
 	}
-	return out
+	return out.list
 }
 
 // tidy orders the nodes. A need of a table beside one of its columns says nothing
@@ -220,38 +232,28 @@ func (f *follower) down(thing catalog.Ref, seen map[catalog.Ref]bool) []*Node {
 			}
 		}
 	}
-	var out []*Node
-	at := map[catalog.Ref]*Node{}
+	var out nodes
 	for _, u := range uses {
 		on := u.need.On.Object()
 		if on == thing.Object() && !thing.IsPart() || f.c.Find(on) == nil || on == thing || on.Kind == catalog.Schema && len(seen) > 1 && seen[on] {
 			continue // where a thing is is said once
 		}
 		u.need.Text = u.need.Text && u.need.Aspect != catalog.AspectIndex
-		n := at[on]
-		if n == nil {
-			n = &Node{On: on, Text: true}
-			at[on] = n
-			out = append(out, n)
-		}
-		n.Text = n.Text && u.need.Text
 		r := reason(u, on)
 		if u.part != nil && !thing.IsPart() {
 			r = strings.TrimPrefix(u.part.Title(), u.part.Kind.Title()+" ") + " " + r
 			r = u.part.Kind.Title() + " " + r
 		}
-		if !slices.Contains(n.Reasons, r) {
-			n.Reasons = append(n.Reasons, r)
-		}
+		out.add(on, r, u.need.Text)
 	}
-	tidy(out)
-	for _, n := range out {
+	tidy(out.list)
+	for _, n := range out.list {
 		if n.Elsewhere = seen[n.On]; !n.Elsewhere {
 			seen[n.On] = true
 			n.Nodes = f.down(n.On, seen)
 		}
 	}
-	return out
+	return out.list
 }
 
 // reason says how one thing uses another.
