@@ -27,7 +27,7 @@ func TestRandomChoices(t *testing.T) {
 			for i := range runs {
 				seed := *randomSeed + uint64(i) + 500
 				t.Run(fmt.Sprintf("seed %d", seed), func(t *testing.T) {
-					refused += randomChoices(t, map[string]string{"mariadb": "mysql"}[e.name]+strings.TrimPrefix(e.name, "mariadb"), p, seed)
+					refused += randomChoices(t, e.engine, p, seed)
 				})
 			}
 			t.Logf("%d of %d were refused at first, because they needed more", refused, runs)

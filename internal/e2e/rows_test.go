@@ -8,12 +8,13 @@ import (
 
 // engines are the three of them, each on its private server.
 var engines = []struct {
-	name string
-	with func(t testing.TB) places
+	name   string
+	engine string // by its name inside
+	with   func(t testing.TB) places
 }{
-	{"sqlite", func(t testing.TB) places { return litePlaces{t.TempDir(), new(int)} }},
-	{"postgres", func(t testing.TB) places { return pgPlaces{postgres(t)} }},
-	{"mariadb", func(t testing.TB) places { return mariaPlaces{mariadb(t)} }},
+	{"sqlite", "sqlite", func(t testing.TB) places { return litePlaces{t.TempDir(), new(int)} }},
+	{"postgres", "postgres", func(t testing.TB) places { return pgPlaces{postgres(t)} }},
+	{"mariadb", "mysql", func(t testing.TB) places { return mariaPlaces{mariadb(t)} }},
 }
 
 // unfolded is a script's text with its comments unfolded.

@@ -24,7 +24,7 @@ func TestTolerances(t *testing.T) {
 				covered[c.name] = true
 				t.Run(c.name, func(t *testing.T) { tolerance(t, c, p) })
 			}
-			eng, err := engine.Named(map[string]string{"mariadb": "mysql"}[e.name] + map[string]string{"sqlite": "sqlite", "postgres": "postgres"}[e.name])
+			eng, err := engine.Named(e.engine)
 			if err != nil {
 				t.Fatal(err)
 			}
