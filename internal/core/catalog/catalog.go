@@ -6,6 +6,7 @@ package catalog
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"slices"
 	"sort"
 	"strings"
@@ -150,6 +151,9 @@ type Origin struct {
 	File         string
 	Line, Column int
 }
+
+// String writes the place as editors and compilers do.
+func (o Origin) String() string { return fmt.Sprintf("%s:%d:%d", o.File, o.Line, o.Column) }
 
 type partKey struct {
 	kind Kind

@@ -1,7 +1,6 @@
 package reader
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
@@ -15,6 +14,7 @@ import (
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/sqlite/vocab"
+	"dappermirror/internal/engine/texts"
 )
 
 // position is where a byte offset within the statement that begins at o stands.
@@ -92,19 +92,22 @@ func (t *textReader) remove(i int) {
 
 // file reads one text, statement by statement.
 func (t *textReader) file(f engine.TextFile) error {
-	s := newScanner(f.Name, f.Reader)
+	s := texts.NewScanner(f.Name, f.Reader, vocab.Dialect, func(word string) bool { return passedOver[word] })
 	for {
 		if err := t.ctx.Err(); err != nil {
 			return err
 		}
-		sql, origin, err := s.next()
+		st, err := s.Next()
 		if errors.Is(err, io.EOF) {
 			return nil
 		}
 		if err != nil {
 			return err
 		}
-		if err := t.statement(sql, origin); err != nil {
+		if st.Client {
+			continue
+		}
+		if err := t.statement(st.SQL, &st.Origin); err != nil {
 			return err
 		}
 	}
@@ -290,162 +293,4 @@ func (t *textReader) drop(p *parser, sql string, origin *catalog.Origin) error {
 		}
 	}
 	return nil
-}
-
-// scanner cuts a text into statements while it streams by. Of statements that
-// bring rows only the beginning is kept.
-type scanner struct {
-	file      string
-	r         *bufio.Reader
-	line, col int
-}
-
-func newScanner(file string, r io.Reader) *scanner {
-	return &scanner{file: file, r: bufio.NewReaderSize(r, 1<<16), line: 1, col: 1}
-}
-
-func (s *scanner) read() (byte, error) {
-	c, err := s.r.ReadByte()
-	switch {
-	case err != nil:
-	case c == '\n':
-		s.line, s.col = s.line+1, 1
-	case c < 0x80 || c >= 0xc0: // the first byte of a character
-		s.col++
-	}
-	return c, err
-}
-
-// keep is how much of a statement with rows is held in memory.
-const keep = 4096
-
-// next is the next statement with its place, or io.EOF.
-func (s *scanner) next() (string, *catalog.Origin, error) {
-	var b strings.Builder
-	var o *catalog.Origin
-	rows := false // a statement that only brings rows
-	for {
-		line, col := s.line, s.col
-		c, err := s.read()
-		if errors.Is(err, io.EOF) {
-			if o == nil {
-				return "", nil, io.EOF
-			}
-			text := b.String()
-			if w := firstWord(text); w == "" {
-				return "", nil, io.EOF
-			}
-			return text, o, nil // SQLite takes the last statement without its semicolon
-		}
-		if err != nil {
-			return "", nil, fmt.Errorf("reading %s: %w", s.file, err)
-		}
-		if o == nil {
-			if c == ' ' || c >= '\t' && c <= '\r' || c == ';' || c == 0xef || c == 0xbb || c == 0xbf {
-				continue
-			}
-			if c == '.' && col == 1 { // a line for the client
-				if _, err := s.r.ReadString('\n'); err != nil && !errors.Is(err, io.EOF) {
-					return "", nil, err
-				}
-				s.line, s.col = s.line+1, 1
-				continue
-			}
-			o = &catalog.Origin{File: s.file, Line: line, Column: col}
-		}
-		put := func(c byte) {
-			if !rows || b.Len() < keep {
-				b.WriteByte(c)
-			}
-		}
-		put(c)
-		switch {
-		case c == '\'' || c == '"' || c == '`' || c == '[':
-			if !rows && b.Len() > keep {
-				rows = passedOver[firstWord(b.String())]
-			}
-			err := s.quoted(c, func(x byte) {
-				put(x)
-				if b.Len() == keep && !rows {
-					rows = passedOver[firstWord(b.String())]
-				}
-			})
-			if err != nil {
-				return "", nil, fmt.Errorf("%s:%d:%d: a quote opens here and does not close", s.file, line, col)
-			}
-		case c == '-' || c == '/':
-			if err := s.comment(c, put); err != nil {
-				return "", nil, err
-			}
-		case c == ';':
-			text := b.String()
-			if rows {
-				return text, o, nil
-			}
-			if w := firstWord(text); w == "" {
-				b.Reset()
-				o = nil
-				continue
-			} else if w == "create" {
-				if st := sqltext.Split(vocab.Dialect, text); len(st) > 0 && st[len(st)-1].Open {
-					continue // inside a trigger
-				}
-			}
-			return text, o, nil
-		}
-		if b.Len() == keep && !rows {
-			rows = passedOver[firstWord(b.String())]
-		}
-	}
-}
-
-// quoted consumes a quoted run that was just opened.
-func (s *scanner) quoted(open byte, put func(byte)) error {
-	end := open
-	if open == '[' {
-		end = ']'
-	}
-	for {
-		x, err := s.read()
-		if err != nil {
-			return err
-		}
-		if put(x); x == end {
-			return nil
-		}
-	}
-}
-
-// comment consumes a comment that may begin with the byte just read.
-func (s *scanner) comment(c byte, put func(byte)) error {
-	n, err := s.r.Peek(1)
-	if err != nil || c == '-' && n[0] != '-' || c == '/' && n[0] != '*' {
-		return nil
-	}
-	prev := byte(0)
-	for first := true; ; first = false {
-		x, err := s.read()
-		if err != nil {
-			return nil // SQLite: a comment may end with the text
-		}
-		put(x)
-		if c == '-' && x == '\n' || c == '/' && !first && prev == '*' && x == '/' {
-			return nil
-		}
-		if !first {
-			prev = x
-		}
-	}
-}
-
-func firstWord(text string) string {
-	if len(text) > keep {
-		text = text[:keep]
-	}
-	for _, t := range sqltext.Lex(vocab.Dialect, text) {
-		if !t.Blank() {
-			return strings.ToLower(t.Text)
-		}
-	}
-	return ""
 }

@@ -23,12 +23,4 @@ func TestDumpStreams(t *testing.T) {
 	if read(head+strings.Repeat(row, 500)+tail) != read(head+tail) {
 		t.Error("7 MB of rows are part of the structure")
 	}
-	s := newScanner("x", strings.NewReader(row+tail))
-	first, _, err := s.next()
-	if err != nil || len(first) > keep+8 {
-		t.Errorf("a statement with rows is held whole: %d bytes, %v", len(first), err)
-	}
-	if second, o, err := s.next(); err != nil || second != "CREATE INDEX i ON a (b);" || o.Line != 2 {
-		t.Errorf("behind it: %q %+v %v", second, o, err)
-	}
 }
