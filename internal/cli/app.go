@@ -24,6 +24,7 @@ import (
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	_ "dappermirror/internal/engine/all" // the engines make themselves known
+	"dappermirror/internal/engine/local"
 	"dappermirror/internal/place"
 	"dappermirror/internal/process"
 	"dappermirror/internal/report"
@@ -71,10 +72,10 @@ type app struct {
 
 	// what every command can be told
 	format, color, progress string
-	dialect                 string
+	dialect, scratch        string
 	quiet, verbose          bool
 	noInput, noPager        bool
-	lockWait                time.Duration
+	lockWait, scratchKeep   time.Duration
 	said                    judgement.Said
 
 	work *work.Session
@@ -304,11 +305,13 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.BoolVar(&a.noInput, "no-input", false, "never ask; a question is then a refusal (exit 3)")
 	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through a pager")
 	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
-	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: sqlite")
+	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: "+strings.Join(place.Dialects(), ", "))
+	f.StringVar(&a.scratch, "scratch", "", "where scratch databases of servers are made, to read texts and to rehearse: local (a throw-away server on this machine) or a place")
+	f.DurationVar(&a.scratchKeep, "scratch-keep", time.Minute, "how long a throw-away server that read a text stays for the next call; 0 for not at all")
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand())
+		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })
@@ -334,7 +337,10 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	if err := apply(s, cmd); err != nil {
 		return err
 	}
-	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect = a.lockWait, s.Places(), a.dialect
+	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, s.Places(), a.dialect, a.scratch
+	if self, err := os.Executable(); err == nil && a.scratchKeep > 0 {
+		local.Keeper = []string{self, scratchServer, "--scratch-keep", a.scratchKeep.String()}
+	}
 	for _, f := range s.Files {
 		a.Detail("settings from %s", f.Path)
 	}

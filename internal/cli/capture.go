@@ -6,7 +6,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/judge"
-	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/work"
 )
@@ -29,9 +28,9 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err != nil {
 				return err
 			}
-			c, err := p.Read(cmd.Context(), place.Options{LockWait: a.lockWait})
+			c, err := a.work.Read(cmd.Context(), p)
 			if err != nil {
-				return trouble("reading", "%w", err)
+				return err
 			}
 			if err := a.writeCapture(out, c, force); err != nil {
 				return err

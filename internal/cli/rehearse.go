@@ -16,12 +16,10 @@ import (
 
 // rehearsing are the options of a rehearsal.
 type rehearsing struct {
-	scratch  string
 	copyRows int
 }
 
 func (r *rehearsing) flags(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&r.scratch, "scratch", "", "where a server's scratch database is made: local (a throw-away server on this machine) or a place; SQLite needs none")
 	cmd.Flags().IntVar(&r.copyRows, "copy-rows", 0, "copy that many rows of each table, to rehearse on real values")
 }
 
@@ -85,7 +83,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					a.exit = exitSafety
 				}
 			}
-			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, work.Rehearsal{Scratch: re.scratch, CopyRows: re.copyRows})
+			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, work.Rehearsal{CopyRows: re.copyRows})
 			if err != nil {
 				return err
 			}

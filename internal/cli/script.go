@@ -61,7 +61,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 		Args: cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			args = a.said.Sides(args)
-			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "scratch", "copy-rows"); err != nil {
+			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "copy-rows"); err != nil {
 				return err
 			}
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
@@ -213,7 +213,7 @@ func idle(cmd *cobra.Command, nothing bool, why string, options ...string) error
 // rehearseWritten rehearses a script, and its back-out script, before anybody
 // relies on it.
 func (a *app) rehearseWritten(ctx context.Context, p *work.Pair, made *work.Written, back *script.Script, re rehearsing) (*report.JSONRehearsal, error) {
-	res, err := a.work.Rehearse(ctx, made.Script, back, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired, work.Rehearsal{Scratch: re.scratch, CopyRows: re.copyRows})
+	res, err := a.work.Rehearse(ctx, made.Script, back, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired, work.Rehearsal{CopyRows: re.copyRows})
 	if err != nil {
 		return nil, err
 	}

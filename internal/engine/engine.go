@@ -172,7 +172,19 @@ type Unifier interface {
 type TextReader interface {
 	// ReadText reads all texts together; their order does not matter where
 	// the statements do not make it matter. Errors carry file:line:column.
-	ReadText(ctx context.Context, files []TextFile) (*catalog.Catalog, error)
+	ReadText(ctx context.Context, files []TextFile, opt TextOptions) (*catalog.Catalog, error)
+	// Speaks tells how surely a text that begins so is in the engine's SQL; 0
+	// where nothing says so.
+	Speaks(beginning string) int
+}
+
+// TextOptions say how texts are read.
+type TextOptions struct {
+	// Scratch is where an engine that runs them makes its scratch database:
+	// LocalScratch or the address of a server.
+	Scratch string
+	// Database is the one of several that a text has; "" where it has one.
+	Database string
 }
 
 // LazyReader is a Database that can leave objects and texts unread until they
@@ -254,6 +266,12 @@ type Scratcher interface {
 	Scratch(ctx context.Context, where string, like *catalog.Catalog) (db Database, about string, remove func() error, err error)
 }
 
+// Starter is an Engine that can start a throw-away server on this machine, from
+// the programs that are installed.
+type Starter interface {
+	StartLocal(ctx context.Context) (address string, stop func() error, err error)
+}
+
 // RowCopier is an Engine that can copy a few rows to rehearse on.
 type RowCopier interface {
 	// CopyQuery is a query whose rows are INSERT statements for the first
@@ -321,6 +339,6 @@ var (
 	ErrGuard   = errors.New("the rows are no longer as they were when the script was written")
 	ErrClaimed = errors.New("another run is at work on it")
 	// ErrNoScratch says that nobody named a place for a scratch database.
-	ErrNoScratch = errors.New("a rehearsal needs a place for its scratch database")
+	ErrNoScratch = errors.New("a scratch database is needed and nobody said where")
 	ErrUncertain = errors.New("it is not known whether the last step was kept")
 )

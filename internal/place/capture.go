@@ -1,7 +1,6 @@
 package place
 
 import (
-	"bufio"
 	"bytes"
 	"context"
 	"errors"
@@ -13,25 +12,34 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
+	"dappermirror/internal/place/unpack"
 )
 
 // captured is a place that is a capture in a file.
-type captured struct{ path string }
+type captured struct {
+	from source
+	disk bool // it is a file of this machine
+}
 
 // Capture is the place of a capture in a file, which may not be there yet.
 func Capture(path string) *Place {
-	return &Place{Label: path, Identity: identity(path), is: &captured{path}}
+	return &Place{Label: path, Identity: identity(path), is: &captured{onDisk(path), true}}
 }
 
-func (c *captured) files() []string { return []string{c.path} }
-
-func (c *captured) read(_ context.Context, p *Place, _ Options) (*catalog.Catalog, error) {
-	f, err := os.Open(c.path)
-	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
+func (c *captured) files() []string {
+	if !c.disk {
+		return nil
 	}
-	defer f.Close()
-	return decode(p, f)
+	return []string{c.from.name}
+}
+
+func (c *captured) read(ctx context.Context, p *Place, _ Options) (*catalog.Catalog, error) {
+	r, err := c.from.unpacked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	return decode(p, r)
 }
 
 // keep implements keeper.
@@ -40,7 +48,10 @@ func (c *captured) keep(structure *catalog.Catalog) error {
 	if err := capture.Encode(&b, structure); err != nil {
 		return err
 	}
-	return files.Write(c.path, b.Bytes())
+	if !c.disk {
+		return fmt.Errorf("%s: a structure cannot be kept there; name a file", c.from.name)
+	}
+	return files.Write(c.from.name, b.Bytes())
 }
 
 // decode reads a capture and finds its engine.
@@ -69,6 +80,9 @@ type stream struct {
 	pipe    string // its name; "" for standard input
 	in      io.Reader
 	dialect string
+	// database is the one of several that is meant.
+	database string
+	beside   engine.Engine // that of the place it is compared with, where it has one
 }
 
 func (s *stream) streamed()       {}
@@ -83,18 +97,37 @@ func (s *stream) read(ctx context.Context, p *Place, opt Options) (*catalog.Cata
 		defer f.Close()
 		s.in = f
 	}
-	in := bufio.NewReader(s.in)
+	in, err := unpack.New(ctx, io.NopCloser(s.in))
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
+	}
+	defer in.Close()
 	head, err := in.Peek(512)
 	if err != nil && !errors.Is(err, io.EOF) {
-		return nil, fmt.Errorf("standard input cannot be read: %w", err)
+		return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
 	}
-	if bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")) {
+	if isJSON(head) {
 		return decode(p, in)
 	}
-	t, err := text(p.Label, []string{"-"}, Options{Stdin: in, Dialect: s.dialect})
-	if err != nil {
-		return nil, err
+	// What is read to find out which SQL it is comes first when it is read.
+	begins, err := in.Peek(1 << 15)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
 	}
-	p.Engine = t.Engine
-	return t.is.read(ctx, p, opt)
+	again := source{p.Label, func(context.Context) (io.ReadCloser, error) { return io.NopCloser(in), nil }}
+	t := &texts{list: []source{again}, database: s.database}
+	q := &Place{Label: p.Label}
+	if s.dialect != "" {
+		if q, err = text(ctx, p.Label, t, nil, Options{Dialect: s.dialect}); err != nil {
+			return nil, err
+		}
+	} else {
+		q.Engine, t.guessed = spoken(string(begins))
+		if t.guessed && s.beside != nil {
+			q.Engine, t.guessed = s.beside, false
+		}
+	}
+	p.Engine = q.Engine
+	c, err := t.read(ctx, p, opt)
+	return c, err
 }

@@ -2,7 +2,6 @@
 package place
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -16,6 +15,8 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/place/layout"
+	"dappermirror/internal/place/unpack"
 )
 
 // Place is where a structure is read from, or kept. What it is made of says what
@@ -68,6 +69,9 @@ type Options struct {
 	Lazy     bool   // objects may be left unread
 	Script   bool   // a script will be written of what is read lazily
 	Dialect  string // which SQL a text is in; "" lets the text tell
+	// Scratch is where texts of servers are run to be read: engine.LocalScratch or
+	// the address of a server.
+	Scratch string
 }
 
 var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)
@@ -97,7 +101,7 @@ func Resolve(text string, opt Options) (*Place, error) {
 			return server(e, text)
 		}
 		if m[1] == "git" {
-			return nil, fmt.Errorf("%s: places of this kind cannot be read yet", m[1])
+			return revision(text, opt)
 		}
 		if strings.Contains(text, "://") {
 			return nil, fmt.Errorf("%q begins with %s:, which is no kind of place; known are %s and files", redact(text), m[1], strings.Join(schemes(), ", "))
@@ -136,8 +140,19 @@ func identity(path string) string {
 	return path
 }
 
+// inside parts the name of a file from that of the database in it that is meant:
+// "all.sql#harbour". A file whose own name has the sign is itself.
+func inside(path string) (file, database string) {
+	i := strings.LastIndexByte(path, '#')
+	if _, err := os.Lstat(path); i <= 0 || err == nil {
+		return path, ""
+	}
+	return path[:i], path[i+1:]
+}
+
 // file recognises a file by its contents.
-func file(path string, opt Options) (*Place, error) {
+func file(label string, opt Options) (*Place, error) {
+	path, database := inside(label)
 	st, err := os.Stat(path)
 	switch {
 	case errors.Is(err, os.ErrNotExist):
@@ -148,19 +163,36 @@ func file(path string, opt Options) (*Place, error) {
 	case err != nil:
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	case st.IsDir():
-		return folder(path, opt)
+		return folder(label, path, database, opt)
 	case !st.Mode().IsRegular(): // a pipe, as of the shell's <(command)
-		return &Place{Label: path, Identity: path, is: &stream{pipe: path, dialect: opt.Dialect}}, nil
-	case strings.EqualFold(filepath.Ext(path), ".sql"):
-		return text(path, []string{path}, opt)
+		return &Place{Label: label, Identity: path, is: &stream{pipe: path, dialect: opt.Dialect, database: database}}, nil
 	}
-	return recognise(path, opt)
+	if p, err := recognise(path, opt); p != nil || err != nil {
+		return p, err
+	}
+	return single(label, onDisk(path), true, database, opt)
 }
 
-// recognise tells databases and captures by how they begin, empty files by
-// their names.
+// folder is a folder of texts, or an archive of PostgreSQL's dump program.
+func folder(label, path, database string, opt Options) (*Place, error) {
+	ctx := context.Background()
+	if _, err := os.Stat(filepath.Join(path, unpack.Table)); err == nil {
+		return text(ctx, label, &texts{list: []source{archived(path)}, disk: true, database: database}, nil, opt)
+	}
+	list, err := inFolder(path)
+	if err != nil {
+		return nil, err
+	}
+	index, err := os.ReadFile(filepath.Join(path, layout.Index))
+	if err != nil && !errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+	}
+	return text(ctx, label, &texts{list: list, disk: true, folder: path, database: database}, index, opt)
+}
+
+// recognise tells databases by how they begin, empty files by their names; nil
+// for what is none.
 func recognise(path string, opt Options) (*Place, error) {
-	var titles []string
 	for _, e := range embedded() {
 		db := e.(engine.Embedded)
 		head, err := db.Head(path, 512)
@@ -170,15 +202,40 @@ func recognise(path string, opt Options) (*Place, error) {
 		switch {
 		case db.Recognise(head), len(head) == 0 && slices.Contains(db.Endings(), strings.ToLower(filepath.Ext(path))):
 			return databaseFile(e, path, opt)
-		case bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n\ufeff"), []byte("{")):
-			return Capture(path), nil
-		}
-		titles = append(titles, e.Title())
-		if len(head) == 0 {
+		case len(head) == 0 && !isText(path):
 			return nil, fmt.Errorf("%s is empty; write %s:%s if it is meant as an empty %s database", path, e.Schemes()[0], path, e.Title())
 		}
 	}
-	return nil, fmt.Errorf("%s: neither a %s database, a capture nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", path, strings.Join(titles, " or "))
+	return nil, nil
+}
+
+// single is a capture or a text in one file, wherever it is kept.
+func single(label string, from source, disk bool, database string, opt Options) (*Place, error) {
+	ctx := context.Background()
+	r, err := from.unpacked(ctx)
+	if err != nil {
+		return nil, err
+	}
+	head, err := r.Peek(1 << 12)
+	archive := r.Archive
+	_ = r.Close() // it was only looked into
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, fmt.Errorf("%s cannot be read: %w", from.name, err)
+	}
+	if isJSON(head) {
+		return &Place{Label: label, Identity: identity(label), is: &captured{from, disk}}, nil
+	}
+	if _, guessed := spoken(string(head)); !isText(from.name) && !archive && guessed {
+		var titles []string
+		for _, e := range embedded() {
+			if e.(engine.Embedded).Recognise(head) {
+				return nil, fmt.Errorf("%s is a %s database that is packed, or kept where it cannot be opened; put the file itself on this machine's disk", label, e.Title())
+			}
+			titles = append(titles, e.Title())
+		}
+		return nil, fmt.Errorf("%s: neither a %s database, a capture, a dump nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", label, strings.Join(titles, " or "))
+	}
+	return text(ctx, label, &texts{list: []source{from}, disk: disk, database: database}, nil, opt)
 }
 
 // Read reads the structure of the place.
@@ -234,6 +291,19 @@ func (p *Place) Keep(c *catalog.Catalog) error {
 
 // Streamed tells whether the place can be read only once.
 func (p *Place) Streamed() bool { _, ok := p.is.(once); return ok }
+
+// Runs tells whether the place is a text that is run in a scratch database to be
+// read, or may be one.
+func (p *Place) Runs() bool {
+	switch p.is.(type) {
+	case *texts:
+		_, embedded := p.Engine.(engine.Embedded)
+		return !embedded
+	case *stream:
+		return true
+	}
+	return false
+}
 
 // Empty tells whether a text or file that was read held nothing at all, as the
 // output of a command that failed does.

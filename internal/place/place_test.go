@@ -78,7 +78,7 @@ func TestResolve(t *testing.T) {
 		{"mysql://me@h/d", false, "mysql", "mysql://me@h/d", true, false, ""},
 		{"mariadb://me:secret@/d?socket=/run/s", false, "mysql", "mariadb://me@/d?socket=/run/s", true, true, ""},
 		{"postgres://me:secret@a:1,b:2/d?target_session_attrs=primary", false, "postgres", "postgres://me@a:1,b:2/d?target_session_attrs=primary", true, true, ""},
-		{"git:HEAD:x.sql", false, "", "", false, false, "cannot be read yet"},
+		{"git:HEAD:x.sql", false, "", "", false, false, "in no git repository"},
 		{"postgres://me:sec%ret@h/d", false, "", "", false, false, "the URL cannot be read"},
 	} {
 		o := opt

@@ -4,67 +4,177 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"io/fs"
-	"os"
-	"path/filepath"
+	"path"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/place/layout"
 )
 
 // texts is a place of SQL texts: one file, or those of a folder.
 type texts struct {
-	names []string  // "-" for what streams in
-	in    io.Reader // for "-"
+	list     []source
+	disk     bool   // they are files of this machine
+	folder   string // that they are in, if they are
+	database string // the one of several that is meant
+	guessed  bool   // nothing said for sure which SQL it is
 }
 
-func (t *texts) files() []string { return t.names }
-
-func (t *texts) read(ctx context.Context, p *Place, _ Options) (*catalog.Catalog, error) {
-	var files []engine.TextFile
-	for _, name := range t.names {
-		if name == "-" {
-			files = append(files, engine.TextFile{Name: "standard input", Reader: t.in})
-			continue
+func (t *texts) files() []string {
+	var out []string
+	for _, s := range t.list {
+		if t.disk {
+			out = append(out, s.name)
 		}
-		f, err := os.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("%s cannot be read: %w", name, err)
-		}
-		defer f.Close()
-		files = append(files, engine.TextFile{Name: name, Reader: f})
 	}
-	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files)
+	return out
+}
+
+func (t *texts) read(ctx context.Context, p *Place, opt Options) (*catalog.Catalog, error) {
+	var files []engine.TextFile
+	defer func() {
+		for _, f := range files {
+			_ = f.Reader.(io.Closer).Close() // it was only read
+		}
+	}()
+	for _, s := range t.list {
+		files = append(files, engine.TextFile{Name: s.name, Reader: &late{ctx: ctx, s: s}})
+	}
+	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files, engine.TextOptions{Scratch: opt.Scratch, Database: t.database})
+	if err != nil && t.guessed {
+		err = fmt.Errorf("%w; it was read as %s: --dialect says if it is something else", err, p.Engine.Title())
+	}
 	p.empty = err == nil && len(c.Objects) == 0
 	return c, err
 }
 
-// folder is a folder of .sql files, however deep.
-func folder(path string, opt Options) (*Place, error) {
-	var files []string
-	err := filepath.WalkDir(path, func(p string, d fs.DirEntry, err error) error {
-		if err == nil && !d.IsDir() && strings.EqualFold(filepath.Ext(p), ".sql") {
-			files = append(files, p)
-		}
-		return err
-	})
-	if err != nil {
-		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
-	}
-	if len(files) == 0 {
-		return nil, fmt.Errorf("%s: %w: it is a folder without .sql files", path, engine.ErrNotOurs)
-	}
-	return text(path, files, opt)
+// late is a file that is opened when somebody reads it, and closed at its end:
+// a folder may have more of them than may be open at once.
+type late struct {
+	ctx  context.Context
+	s    source
+	r    io.ReadCloser
+	done error
 }
 
-// text is a place of SQL texts. Without a dialect it is read as the engine
-// that can read texts.
-func text(label string, files []string, opt Options) (*Place, error) {
+func (l *late) Read(b []byte) (int, error) {
+	if l.done != nil {
+		return 0, l.done
+	}
+	if l.r == nil {
+		r, err := l.s.unpacked(l.ctx)
+		if err != nil {
+			l.done = err
+			return 0, err
+		}
+		l.r = r
+	}
+	n, err := l.r.Read(b)
+	if err != nil {
+		l.done = err
+		_ = l.r.Close()
+		l.r = nil
+	}
+	return n, err
+}
+
+func (l *late) Close() error {
+	if l.r == nil {
+		return nil
+	}
+	return l.r.Close()
+}
+
+// text is a place of SQL texts. In which SQL they are is said by the option, by
+// the index of a folder, or by themselves; where nothing says so, by the place
+// that they are compared with.
+func text(ctx context.Context, label string, t *texts, index []byte, opt Options) (*Place, error) {
+	p := &Place{Label: label, Identity: identity(label), is: t}
+	dialect := opt.Dialect
+	if dialect == "" && index != nil {
+		i, err := layout.ReadIndex(index)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", path.Join(label, layout.Index), err)
+		}
+		dialect = i.Engine
+	}
+	if dialect != "" {
+		for _, e := range engine.All() {
+			if _, ok := e.(engine.TextReader); ok && (dialect == e.Name() || slices.Contains(e.Schemes(), dialect)) {
+				p.Engine = e
+				return p, nil
+			}
+		}
+		return nil, fmt.Errorf("%s: texts in the dialect %q cannot be read; known are %s", label, dialect, strings.Join(Dialects(), ", "))
+	}
+	begins, err := beginning(ctx, t.list)
+	if err != nil {
+		return nil, err
+	}
+	p.Engine, t.guessed = spoken(begins)
+	return p, nil
+}
+
+// sure is from where on the signs of a text say which SQL it is.
+const sure = 10
+
+// spoken is the engine in whose SQL a text most likely is. Where nothing says
+// so it is one that can read texts without a server.
+func spoken(begins string) (engine.Engine, bool) {
+	var best engine.Engine
+	most, second := 0, 0
 	for _, e := range engine.All() {
-		if _, ok := e.(engine.TextReader); ok && (opt.Dialect == "" || opt.Dialect == e.Name()) {
-			return &Place{Label: label, Identity: identity(label), Engine: e, is: &texts{names: files, in: opt.Stdin}}, nil
+		r, ok := e.(engine.TextReader)
+		if !ok {
+			continue
+		}
+		switch n := r.Speaks(begins); {
+		case n > most:
+			best, most, second = e, n, most
+		case n > second:
+			second = n
 		}
 	}
-	return nil, fmt.Errorf("%s: texts in the dialect %q cannot be read; load them into a database and name that", label, opt.Dialect)
+	if most >= sure && most > second {
+		return best, false
+	}
+	if db := embedded(); most == 0 || best == nil {
+		best = db[0]
+	}
+	return best, true
+}
+
+// Dialects are the names of those that texts can be in.
+func Dialects() []string {
+	var out []string
+	for _, e := range engine.All() {
+		if _, ok := e.(engine.TextReader); ok {
+			out = append(out, e.Name())
+		}
+	}
+	return out
+}
+
+// Agree lets two places that are compared agree on the SQL of a text that does
+// not say it itself.
+func Agree(a, b *Place) {
+	for _, x := range [][2]*Place{{a, b}, {b, a}} {
+		if s, streams := x[0].is.(*stream); streams {
+			if _, reads := x[1].Engine.(engine.TextReader); reads {
+				s.beside = x[1].Engine
+			}
+		}
+		t, ok := x[0].is.(*texts)
+		if !ok || !t.guessed || x[1].Engine == nil {
+			continue
+		}
+		if u, also := x[1].is.(*texts); also && u.guessed {
+			continue
+		}
+		if _, reads := x[1].Engine.(engine.TextReader); reads {
+			x[0].Engine, t.guessed = x[1].Engine, false
+		}
+	}
 }

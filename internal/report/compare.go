@@ -86,6 +86,11 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		what := g.Kind.Title()
 		if g.Property != "" {
 			what = g.Property + " of each " + what
+			if g.Kind == "" {
+				what = g.Property + " of everything"
+			}
+		} else if g.Kind == "" {
+			what = "something"
 		}
 		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
 	}

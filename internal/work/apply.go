@@ -216,7 +216,7 @@ func (s *Session) checkEnd(ctx context.Context, sc *script.Script, target *place
 	within, cancel := context.WithTimeout(ctx, s.Patience)
 	defer cancel()
 	for err != nil && within.Err() == nil {
-		if now, err = target.Read(within, place.Options{LockWait: s.LockWait}); err != nil && !wait(within, 300*time.Millisecond) {
+		if now, err = s.structure(within, target, place.Options{}); err != nil && !wait(within, 300*time.Millisecond) {
 			break
 		}
 	}

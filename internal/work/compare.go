@@ -92,6 +92,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if err := p.refuseSame(); err != nil {
 		return nil, err
 	}
+	place.Agree(p.Source, p.Target)
 	cats, err := s.readBoth(ctx, p, c)
 	if err != nil {
 		return nil, err
@@ -245,7 +246,7 @@ func (s *Session) CompareEach(ctx context.Context, source string, targets []stri
 			return err
 		}
 		s.Tell(Reading{p})
-		structure, err := p.Read(ctx, place.Options{LockWait: s.LockWait})
+		structure, err := s.structure(ctx, p, place.Options{})
 		if err != nil {
 			return Troubled("reading", "%w", err)
 		}
@@ -285,8 +286,8 @@ func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*
 		g.Go(func() error {
 			start := time.Now()
 			var err error
-			if cats[i] = s.kept[pl.Identity].structure; cats[i] == nil {
-				cats[i], err = pl.Read(gctx, place.Options{LockWait: s.LockWait, Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript})
+			if cats[i] = s.was(pl.Identity).structure; cats[i] == nil {
+				cats[i], err = s.structure(gctx, pl, place.Options{Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript})
 			}
 			p.took[i] = time.Since(start)
 			return err

@@ -15,7 +15,7 @@ import (
 
 // Fit tells whether a target is what a script was written for.
 func (s *Session) Fit(ctx context.Context, sc *script.Script, target *place.Place) (*catalog.Catalog, script.FitReport, error) {
-	c, err := target.Read(ctx, place.Options{LockWait: s.LockWait})
+	c, err := s.structure(ctx, target, place.Options{})
 	if err != nil {
 		return nil, script.FitReport{}, Troubled("reading", "%w", err)
 	}

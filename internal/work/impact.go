@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"errors"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/impact"
@@ -12,7 +13,11 @@ import (
 // Read reads a whole place.
 func (s *Session) Read(ctx context.Context, p *place.Place) (*catalog.Catalog, error) {
 	s.Tell(Reading{p})
-	c, err := p.Read(ctx, place.Options{LockWait: s.LockWait})
+	c, err := s.structure(ctx, p, place.Options{})
+	var known *Failure
+	if errors.As(err, &known) {
+		return nil, err
+	}
 	if err != nil {
 		return nil, Troubled("reading", "%w", err)
 	}

@@ -13,9 +13,6 @@ import (
 
 // Rehearsal says how to rehearse.
 type Rehearsal struct {
-	// Scratch is where the scratch database is made: engine.LocalScratch or a
-	// place; "" where the engine needs none.
-	Scratch  string
 	CopyRows int
 }
 
@@ -23,16 +20,9 @@ type Rehearsal struct {
 // scratch copy of the target's structure. desired is what the target is to be
 // like, nil where only the script says so.
 func (s *Session) Rehearse(ctx context.Context, sc, back *script.Script, eng engine.Engine, target *place.Place, actual, desired *catalog.Catalog, r Rehearsal) (*rehearse.Result, error) {
-	where := r.Scratch
-	if where != "" && where != engine.LocalScratch {
-		p, err := s.Place(where, false)
-		if err != nil {
-			return nil, err
-		}
-		if !p.Writable() || p.Engine.Name() != eng.Name() {
-			return nil, Troubled("usage", "--scratch %s: it is no %s server", where, eng.Title())
-		}
-		where = p.Address()
+	where, err := s.scratchFor(eng)
+	if err != nil {
+		return nil, err
 	}
 	opt := rehearse.Options{Where: where, Desired: desired, Groups: map[string]bool{}, CopyRows: r.CopyRows}
 	for _, g := range sc.Meta.Groups {

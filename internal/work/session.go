@@ -4,11 +4,15 @@
 package work
 
 import (
+	"context"
+	"errors"
 	"io"
+	"sync"
 	"sync/atomic"
 	"time"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 )
 
@@ -21,11 +25,15 @@ type Session struct {
 	// LockWait is how long to wait for a lock somebody else holds, Patience how
 	// long for a server that went away at COMMIT.
 	LockWait, Patience time.Duration
+	// Scratch is where scratch databases are made: engine.LocalScratch or a place;
+	// "" where nobody said so.
+	Scratch string
 	// Output takes what a backup command of the user's prints.
 	Output io.Writer
 
 	changing atomic.Bool
 	ran      bool
+	keeping  sync.Mutex
 	kept     map[string]kept // places whose structure is not read again, by identity
 }
 
@@ -36,10 +44,19 @@ type kept struct {
 }
 
 func (s *Session) keep(p *place.Place, c *catalog.Catalog) {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
 	if s.kept == nil {
 		s.kept = map[string]kept{}
 	}
 	s.kept[p.Identity] = kept{p, c}
+}
+
+// was is the place as it was read, if it is kept.
+func (s *Session) was(identity string) kept {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
+	return s.kept[identity]
 }
 
 // Changing tells whether a script is at work on a target now.
@@ -56,13 +73,53 @@ func (s *Session) Place(text string, create bool) (*place.Place, error) {
 	if err != nil {
 		return nil, Troubled("place", "%w", err)
 	}
-	if k, ok := s.kept[p.Identity]; ok {
+	if k := s.was(p.Identity); k.place != nil {
 		return k.place, nil
 	}
 	if p.PasswordShown {
 		s.Tell(PasswordShown{})
 	}
 	return p, nil
+}
+
+// structure reads the structure of a place.
+func (s *Session) structure(ctx context.Context, p *place.Place, opt place.Options) (*catalog.Catalog, error) {
+	opt.LockWait = s.LockWait
+	if p.Runs() {
+		var err error
+		if opt.Scratch, err = s.scratchFor(p.Engine); err != nil {
+			return nil, err
+		}
+	}
+	c, err := p.Read(ctx, opt)
+	if errors.Is(err, engine.ErrNoScratch) {
+		return nil, Troubled("scratch", "%w", err)
+	}
+	if err == nil && p.Runs() {
+		s.keep(p, c) // it is not run again
+	}
+	return c, err
+}
+
+// scratchFor is where scratch databases of an engine are made:
+// engine.LocalScratch, the address of a server, or "" where nobody said so. An
+// engine that is nil is not known yet.
+func (s *Session) scratchFor(eng engine.Engine) (string, error) {
+	if s.Scratch == "" || s.Scratch == engine.LocalScratch {
+		return s.Scratch, nil
+	}
+	p, err := s.Place(s.Scratch, false)
+	if err != nil {
+		return "", err
+	}
+	if !p.Writable() || eng != nil && p.Engine.Name() != eng.Name() {
+		title := "database"
+		if eng != nil {
+			title = eng.Title()
+		}
+		return "", Troubled("usage", "--scratch %s: it is no %s server", p.Label, title)
+	}
+	return p.Address(), nil
 }
 
 func (s *Session) busy(doing Doing) func() {

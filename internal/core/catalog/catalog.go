@@ -456,7 +456,9 @@ type Property struct {
 
 // Gap says that something was not seen. A gap is never taken for absence.
 type Gap struct {
-	Kind     Kind   `json:"kind,omitempty"`     // empty: something of a kind the tool does not know
+	// Kind is empty for something of a kind the tool does not know; with a
+	// property, for that of things of every kind.
+	Kind     Kind   `json:"kind,omitempty"`
 	Property string `json:"property,omitempty"` // empty: whole objects of the kind
 	Why      string `json:"why"`
 	// Quiet says that the server has no such thing, so that the gap is worth
@@ -600,7 +602,7 @@ func (r Ref) Less(o Ref) bool { return refLess(r, o) }
 // Unseen tells why facts of a kind could not be read, if so.
 func (c *Catalog) Unseen(kind Kind, property string) (string, bool) {
 	for _, g := range c.Gaps {
-		if g.Kind == kind && (g.Property == "" || g.Property == property) {
+		if g.Kind == kind && (g.Property == "" || g.Property == property) || g.Kind == "" && g.Property != "" && g.Property == property {
 			return g.Why, true
 		}
 	}

@@ -109,7 +109,7 @@ func (j *Judge) Considering(objects []*catalog.Object) []*catalog.Object {
 }
 
 func (j *Judge) seen(k catalog.Kind, property string) Verdict {
-	if len(j.hidden) > 0 && (j.hidden[hidden{k, ""}] || property != "" && j.hidden[hidden{k, property}]) {
+	if len(j.hidden) > 0 && (j.hidden[hidden{k, ""}] || property != "" && (j.hidden[hidden{k, property}] || j.hidden[hidden{"", property}])) {
 		return NotSeen
 	}
 	return Counts

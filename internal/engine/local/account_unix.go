@@ -43,3 +43,19 @@ func (a *account) runs(cmd *exec.Cmd) {
 		cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: uint32(a.uid), Gid: uint32(a.gid)}}
 	}
 }
+
+// ours tells why a folder is not safe to agree by with our own calls.
+func ours(dir string) error {
+	st, err := os.Lstat(dir)
+	if err != nil {
+		return err
+	}
+	sys, ok := st.Sys().(*syscall.Stat_t)
+	if !st.IsDir() || !ok || int(sys.Uid) != os.Getuid() || st.Mode().Perm()&0o077 != 0 {
+		return fmt.Errorf("%s does not belong to this account alone", dir)
+	}
+	return nil
+}
+
+// apart lets a command outlive us: it has a session of its own.
+func apart(cmd *exec.Cmd) { cmd.SysProcAttr = &syscall.SysProcAttr{Setsid: true} }

@@ -87,6 +87,11 @@ func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() erro
 	return address, s.Stop, nil
 }
 
+// StartLocal implements engine.Starter.
+func (Engine) StartLocal(ctx context.Context) (string, func() error, error) {
+	return startLocal(ctx, vocab.Blank())
+}
+
 // beside makes a database on the server of an address and opens it.
 func (e Engine) beside(ctx context.Context, address string) (engine.Database, string, error) {
 	admin, err := e.Open(ctx, address, engine.OpenOptions{Write: true})

@@ -23,8 +23,10 @@ import (
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/convert"
 	"dappermirror/internal/engine/postgres/reader"
+	"dappermirror/internal/engine/postgres/text"
 	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/postgres/writer"
+	"dappermirror/internal/engine/texts"
 )
 
 // oldest is the first version that is supported, as server_version_num.
@@ -297,6 +299,30 @@ func (d *database) catalog(ctx context.Context, extent reader.Extent) (*catalog.
 	c.Version, _, _ = strings.Cut(d.conn.PgConn().ParameterStatus("server_version"), " ")
 	return c, nil
 }
+
+// ReadText implements engine.TextReader.
+func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
+	read := func(ctx context.Context, conn *pgx.Conn) (*catalog.Catalog, error) {
+		d := &database{conn: conn}
+		if err := conn.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&d.version); err != nil {
+			return nil, explain(err)
+		}
+		return d.Read(ctx)
+	}
+	return texts.Read(ctx, files, text.Grammar, opt.Database, func(ctx context.Context, _ []texts.Parsed) (texts.Server, func() error, error) {
+		s, remove, err := text.Open(ctx, opt.Scratch, read)
+		if err != nil {
+			return nil, nil, explain(err)
+		}
+		return s, remove, nil
+	})
+}
+
+// Speaks implements engine.TextReader.
+func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, text.Signs) }
+
+// Grammar implements texts.Speaker.
+func (Engine) Grammar() texts.Grammar { return text.Grammar }
 
 // Exec implements engine.Database.
 func (d *database) Exec(ctx context.Context, sql string) error {

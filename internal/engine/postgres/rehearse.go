@@ -42,6 +42,11 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	return db, about, func() error { db.Close(); return remove() }, nil
 }
 
+// StartLocal implements engine.Starter.
+func (Engine) StartLocal(ctx context.Context) (string, func() error, error) {
+	return scratch.Start(ctx)
+}
+
 // Placeholder implements engine.Placer.
 func (Engine) Placeholder(col *catalog.Object, in *catalog.Catalog) string {
 	return convert.Placeholder(col, in)

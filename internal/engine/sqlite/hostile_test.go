@@ -140,7 +140,7 @@ func TestCreateTableAs(t *testing.T) {
 		text := base + "CREATE TABLE made AS " + query + ";"
 		want, db := fromSQL(t, text)
 		db.Close()
-		got, err := texts(t, "x.sql", text)
+		got, err := textFiles(t, "x.sql", text)
 		if err != nil {
 			t.Errorf("%s: %v", query, err)
 			continue
@@ -152,8 +152,8 @@ func TestCreateTableAs(t *testing.T) {
 	endless := "CREATE TABLE made AS WITH RECURSIVE c (n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM c) SELECT n, zeroblob(1000000) AS z FROM c ORDER BY n;"
 	func() {
 		defer fuzzing.Bound()()
-		got, err := texts(t, "x.sql", endless)
-		want, werr := texts(t, "x.sql", "CREATE TABLE made (n, z)")
+		got, err := textFiles(t, "x.sql", endless)
+		want, werr := textFiles(t, "x.sql", "CREATE TABLE made (n, z)")
 		if err != nil || werr != nil || got != want {
 			t.Errorf("an endless query: %v", err)
 		}
@@ -178,7 +178,7 @@ func TestDeepAndLong(t *testing.T) {
 	} {
 		func() {
 			defer fuzzing.Bound()()
-			if _, err := texts(t, "x.sql", text); err != nil {
+			if _, err := textFiles(t, "x.sql", text); err != nil {
 				t.Errorf("%s: %v", name, err)
 			}
 		}()

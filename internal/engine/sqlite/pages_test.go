@@ -175,14 +175,14 @@ func FuzzPages(f *testing.F) {
 	})
 }
 
-// texts reads files given as name and text in turn.
-func texts(t testing.TB, parts ...string) (string, error) {
+// textFiles reads files given as name and text in turn.
+func textFiles(t testing.TB, parts ...string) (string, error) {
 	t.Helper()
 	var files []engine.TextFile
 	for i := 0; i+1 < len(parts); i += 2 {
 		files = append(files, engine.TextFile{Name: parts[i], Reader: strings.NewReader(parts[i+1])})
 	}
-	c, err := Engine{}.ReadText(t.Context(), files)
+	c, err := Engine{}.ReadText(t.Context(), files, engine.TextOptions{})
 	if err != nil {
 		return "", err
 	}
@@ -240,7 +240,7 @@ func TestTextsLikeTheDatabase(t *testing.T) {
 		if parts == nil {
 			parts = []string{"x.sql", c.run}
 		}
-		got, err := texts(t, parts...)
+		got, err := textFiles(t, parts...)
 		if err != nil || got != judge.Whole(want) {
 			t.Errorf("%s: the text is another structure (%v)", name, err)
 		}
@@ -263,7 +263,7 @@ func TestTextErrors(t *testing.T) {
 		"é CREATE":                                                   "x.sql:1:1: ",
 		"CREATE TABLE a (x);\nCREATE TABLE b (\n  y REFERENCES (z))": "x.sql:3:16: ",
 	} {
-		if _, err := texts(t, "x.sql", in); err == nil || !strings.Contains(err.Error(), want) {
+		if _, err := textFiles(t, "x.sql", in); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%q: %v, want %q", in, err, want)
 		}
 	}
@@ -275,7 +275,7 @@ func FuzzText(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		defer fuzzing.Bound()()
-		if _, err := texts(t, "x.sql", s); err != nil && strings.TrimSpace(err.Error()) == "" {
+		if _, err := textFiles(t, "x.sql", s); err != nil && strings.TrimSpace(err.Error()) == "" {
 			t.Fatal("an error without words")
 		}
 	})

@@ -25,6 +25,7 @@ import (
 	"dappermirror/internal/engine/sqlite/reader"
 	"dappermirror/internal/engine/sqlite/vocab"
 	"dappermirror/internal/engine/sqlite/writer"
+	"dappermirror/internal/engine/texts"
 )
 
 // Engine is SQLite.
@@ -50,6 +51,15 @@ func (Engine) Dialect() sqltext.Dialect { return vocab.Dialect }
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 	return &writer.Writer{Fill: opt.Fill, Back: opt.Back}
+}
+
+// Speaks implements engine.TextReader.
+func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, signs) }
+
+// signs are what only SQLite's texts have; the number tells how surely.
+var signs = []texts.Sign{
+	{Text: "pragma foreign_keys=off;\nbegin transaction;", Weight: 100}, {Text: "pragma ", Weight: 10}, {Text: "autoincrement", Weight: 10}, {Text: "without rowid", Weight: 15}, {Text: "create virtual table", Weight: 20},
+	{Text: "using fts5", Weight: 20}, {Text: ") strict", Weight: 10}, {Text: "sqlite_sequence", Weight: 50}, {Text: "julianday(", Weight: 10}, {Text: "select raise(", Weight: 10}, {Text: "begin select raise", Weight: 10},
 }
 
 // Schemes implements engine.Engine.
@@ -85,7 +95,10 @@ func (Engine) Recognise(head []byte) bool { return Recognise(head) }
 func (Engine) Definition(o *catalog.Object) string { return writer.Definition(o) }
 
 // ReadText implements engine.TextReader.
-func (Engine) ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
+func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
+	if opt.Database != "" {
+		return nil, fmt.Errorf("#%s: a text of SQLite has one database", opt.Database)
+	}
 	return reader.ReadText(ctx, files)
 }
 

@@ -17,6 +17,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/local"
 	"dappermirror/internal/engine/postgres/vocab"
 )
@@ -50,13 +51,7 @@ func Local(ctx context.Context, major string, like *catalog.Catalog) (address st
 		return "", nil, err
 	}
 	address = (&url.URL{Scheme: "postgres", User: url.User("postgres"), Path: "/postgres", RawQuery: "host=" + s.Dir}).String()
-	ready := func(ctx context.Context) error {
-		conn, err := pgx.Connect(ctx, address)
-		if err == nil {
-			err = conn.Close(ctx)
-		}
-		return err
-	}
+	ready := func(ctx context.Context) error { return answers(ctx, address) }
 	if err = s.Start(ctx, ready, filepath.Join(filepath.Dir(initdb), "postgres"), "-D", data, "-k", s.Dir, "-c", "listen_addresses=", "-c", "fsync=off", "-c", "full_page_writes=off",
 		"-c", "max_locks_per_transaction=4096", "-c", "wal_level=logical", "-c", "shared_buffers=64MB"); err != nil {
 		return "", nil, err
@@ -66,6 +61,18 @@ func Local(ctx context.Context, major string, like *catalog.Catalog) (address st
 	}
 	return address, s.Stop, nil
 }
+
+// answers tells why no server answers at an address.
+func answers(ctx context.Context, address string) error {
+	conn, err := pgx.Connect(ctx, address)
+	if err == nil {
+		err = conn.Close(ctx)
+	}
+	return err
+}
+
+// Start starts a throw-away server of the newest version that is installed.
+func Start(ctx context.Context) (string, func() error, error) { return Local(ctx, "", nil) }
 
 // roles makes the roles that the structure names: policies, owners and grants
 // need them.
@@ -143,22 +150,30 @@ func unquoted(name string) string {
 	return name
 }
 
+// random are letters that nobody else has thought of.
+func random() string {
+	b := make([]byte, 6)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
+}
+
 // Beside makes a database on the server of an address, and answers its own.
 func Beside(ctx context.Context, address string) (string, func() error, error) {
-	u, err := url.Parse(address)
-	if err != nil {
-		return "", nil, err
-	}
 	conn, err := pgx.Connect(ctx, address)
 	if err != nil {
 		return "", nil, err
 	}
 	defer conn.Close(ctx)
-	b := make([]byte, 6)
-	_, _ = rand.Read(b)
-	name := "dapper_mirror_scratch_" + hex.EncodeToString(b)
-	if _, err := conn.Exec(ctx, "CREATE DATABASE "+name+" TEMPLATE template0"); err != nil {
-		return "", nil, fmt.Errorf("making a scratch database: %w", err)
+	name := "dapper_mirror_scratch_" + random()
+	return made(ctx, conn, address, name, "")
+}
+
+// made makes a database, for an owner where one is named. Removing it removes
+// the owner.
+func made(ctx context.Context, conn *pgx.Conn, address, name, owner string) (string, func() error, error) {
+	u, err := url.Parse(address)
+	if err != nil {
+		return "", nil, err
 	}
 	remove := func() error {
 		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
@@ -168,11 +183,131 @@ func Beside(ctx context.Context, address string) (string, func() error, error) {
 			return fmt.Errorf("the scratch database %s could not be removed: %w", name, err)
 		}
 		defer conn.Close(ctx)
-		if _, err := conn.Exec(ctx, "DROP DATABASE IF EXISTS "+name+" WITH (FORCE)"); err != nil {
-			return fmt.Errorf("the scratch database %s could not be removed: %w", name, err)
+		gone := []string{"DROP DATABASE IF EXISTS " + name + " WITH (FORCE)"}
+		if owner != "" {
+			gone = append(gone, "DROP ROLE IF EXISTS "+owner)
+		}
+		for _, sql := range gone {
+			if _, err := conn.Exec(ctx, sql); err != nil {
+				return fmt.Errorf("the scratch database %s could not be removed: %w", name, err)
+			}
 		}
 		return nil
 	}
+	sql := "CREATE DATABASE " + name + " TEMPLATE template0"
+	if owner != "" {
+		sql += " OWNER " + owner
+	}
+	if _, err := conn.Exec(ctx, sql); err != nil {
+		_ = remove()
+		return "", nil, fmt.Errorf("making a scratch database: %w", err)
+	}
 	u.Path = "/" + name
 	return u.String(), remove, nil
+}
+
+// Room is a scratch database for what somebody else wrote: its statements run
+// as an account that may do nothing outside of it.
+type Room struct {
+	Plain, Raised string // its addresses for that account, and for who made it
+	Account       string
+	// Roles says that roles may be made as they are named: the server is thrown
+	// away.
+	Roles bool
+	// Give are statements that give back what the account was lent.
+	Give   []string
+	Remove func() error
+}
+
+// Make makes one on a throw-away server of this machine (engine.LocalScratch) or
+// on the server of an address.
+func Make(ctx context.Context, where string) (room *Room, err error) {
+	address, release := where, func() error { return nil }
+	switch where {
+	case "":
+		return nil, fmt.Errorf("%w: texts of PostgreSQL are run in one to be read; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
+	case engine.LocalScratch:
+		lease, err := local.Rent(ctx, "postgres", answers, Start)
+		if err != nil {
+			return nil, err
+		}
+		address, release = lease.Address, lease.Release
+	}
+	defer func() {
+		if err != nil {
+			_ = release()
+		}
+	}()
+	conn, err := pgx.Connect(ctx, address)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close(ctx)
+	room = &Room{Roles: where == engine.LocalScratch}
+	var mighty bool
+	if err := conn.QueryRow(ctx, "SELECT rolsuper, rolname FROM pg_roles WHERE rolname = current_user").Scan(&mighty, &room.Account); err != nil {
+		return nil, err
+	}
+	name, owner, password := "dapper_mirror_scratch_"+random(), "", random()+random()
+	if mighty {
+		owner, room.Account = name, name
+		if _, err := conn.Exec(ctx, "CREATE ROLE "+owner+" LOGIN NOINHERIT PASSWORD '"+password+"'"); err != nil {
+			return nil, fmt.Errorf("making an ordinary account for the scratch database: %w", err)
+		}
+	}
+	raised, remove, err := made(ctx, conn, address, name, owner)
+	if err != nil {
+		return nil, err
+	}
+	room.Raised, room.Plain = raised, raised
+	room.Remove = func() error {
+		err := remove()
+		if e := release(); err == nil {
+			err = e
+		}
+		return err
+	}
+	if !mighty {
+		return room, nil
+	}
+	if err = room.admit(ctx, owner, password); err != nil {
+		_ = remove()
+		return nil, err
+	}
+	return room, nil
+}
+
+// admit makes the ordinary account at home in the database, and sees that it can
+// log in: what runs as the superuser who only changed his name can change it back.
+func (r *Room) admit(ctx context.Context, account, password string) error {
+	conn, err := pgx.Connect(ctx, r.Raised)
+	if err != nil {
+		return err
+	}
+	defer conn.Close(ctx)
+	var own string // before version 15 who owns a database may make nothing in it
+	if err := conn.QueryRow(ctx, "SELECT pg_get_userbyid(nspowner) FROM pg_namespace WHERE nspname = 'public'").Scan(&own); err != nil {
+		return err
+	}
+	if own != "pg_database_owner" {
+		if _, err := conn.Exec(ctx, "ALTER SCHEMA public OWNER TO "+account); err != nil {
+			return err
+		}
+		r.Give = []string{"ALTER SCHEMA public OWNER TO " + vocab.Quote(own)}
+	}
+	u, err := url.Parse(r.Raised)
+	if err != nil {
+		return err
+	}
+	u.User = url.UserPassword(account, password)
+	q := u.Query()
+	q.Del("user")
+	q.Del("password")
+	u.RawQuery = q.Encode()
+	r.Plain = u.String()
+	plain, err := pgx.Connect(ctx, r.Plain)
+	if err != nil {
+		return fmt.Errorf("the account is a superuser, as whom no text is run, and an ordinary one that was made for it cannot log in (%w); name a place whose account may make databases and is none", err)
+	}
+	return plain.Close(ctx)
 }

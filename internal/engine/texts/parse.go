@@ -1,0 +1,294 @@
+package texts
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
+	"dappermirror/internal/engine"
+)
+
+// Action is what becomes of a statement of a text.
+type Action uint8
+
+// The actions. Those that run come in the order of their phases.
+const (
+	Pass   Action = iota // it says nothing about the structure: rows, transactions, the client's own matters
+	Refuse               // it reaches beyond the database, or cannot be followed
+	Switch               // what follows belongs to another database
+	Set                  // it says how what follows is meant
+	Early                // it runs first, as whoever may make databases
+	Main                 // it runs as an ordinary account
+	Raised               // it runs in its place, as whoever may make databases
+	Late                 // it runs when all is there: owners, rights
+	Last                 // it runs when nothing else is to come: what is fired by other statements
+)
+
+// Runs tells whether the statement is handed to the server.
+func (a Action) Runs() bool { return a >= Early }
+
+// Reading is what an engine makes of a statement.
+type Reading struct {
+	Action Action
+	// SQL runs in place of the statement, where it is not empty.
+	SQL string
+	// Key is what a Set sets, the database of a Switch.
+	Key string
+	// Why is said of what is refused, and of what is passed over though it
+	// may have made something.
+	Why string
+	// Makes is the thing that the statement makes; nil where it makes none, or
+	// none that has a name.
+	Makes *Made
+	// Alters is what it changes or takes away that another one made.
+	Alters *Made
+	// Then is what else the statement means, to be done apart from it.
+	Then *Reading
+}
+
+// Made is a thing as a statement names it.
+type Made struct {
+	Kinds        []catalog.Kind // it is of one of these; none: whatever has its name
+	Schema, Name string         // Schema is empty where the name stands alone
+	PartKinds    []catalog.Kind // of a part of it
+	Part         string
+	// Hint tells things of one name apart: the text of a routine's arguments.
+	Hint string
+}
+
+// Grammar is what an engine knows of the statements of its texts.
+type Grammar struct {
+	Dialect sqltext.Dialect
+	// IsRows tells by its first word whether a statement only brings rows.
+	IsRows func(word string) bool
+	// Read says what a statement is; toks are its tokens that count.
+	Read func(sql string, toks []sqltext.Token) Reading
+	// Client says what a line for the client is.
+	Client func(line string) Reading
+}
+
+// Parsed is a statement with what it is, the database it is for and the
+// settings that are in force where it stands.
+type Parsed struct {
+	Statement
+	Reading
+	Database string
+	Settings []string
+}
+
+// Parse reads texts and says what their statements are. Settings and databases
+// hold to the end of a file.
+func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, error) {
+	var out []Parsed
+	for _, f := range files {
+		s := NewScanner(f.Name, f.Reader, g.Dialect, g.IsRows)
+		settings := map[string]string{}
+		var inForce []string
+		database := ""
+		for {
+			if err := ctx.Err(); err != nil {
+				return nil, err
+			}
+			st, err := s.Next()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			if err != nil {
+				return nil, err
+			}
+			var r Reading
+			if st.Client {
+				r = g.Client(st.SQL)
+			} else {
+				r = g.Read(st.SQL, sqltext.Significant(g.Dialect, st.SQL))
+			}
+			switch r.Action {
+			case Refuse:
+				return nil, fmt.Errorf("%s: %s (at: %s)", st.Origin, r.Why, excerpt(st.SQL))
+			case Switch:
+				database = r.Key
+			case Set:
+				sql := r.SQL
+				if sql == "" {
+					sql = st.SQL
+				}
+				settings[r.Key] = sql
+				inForce = nil
+				for _, k := range slices.Sorted(maps.Keys(settings)) {
+					inForce = append(inForce, settings[k])
+				}
+			}
+			if r.Action == Pass && r.Why == "" && r.Makes == nil {
+				st.SQL = "" // rows are not kept
+			}
+			for r := &r; r != nil; r = r.Then {
+				out = append(out, Parsed{Statement: st, Reading: *r, Database: database, Settings: inForce})
+			}
+		}
+	}
+	return out, nil
+}
+
+// Select keeps what belongs to a database of a text that has several; "" is the
+// only one.
+func Select(all []Parsed, database string) ([]Parsed, error) {
+	var names []string
+	for _, p := range all {
+		if p.Action.Runs() && !slices.Contains(names, p.Database) {
+			names = append(names, p.Database)
+		}
+	}
+	switch {
+	case database == "" && len(names) <= 1:
+		return all, nil
+	case database == "":
+		return nil, fmt.Errorf("several databases are in it (%s); say which: #%s behind its name", shown(names), names[len(names)-1])
+	case !slices.Contains(names, database):
+		return nil, fmt.Errorf("no database %s is in it%s; there are: %s", sqltext.CommentSafe(database), words.Suggest(database, names), shown(names))
+	}
+	return slices.DeleteFunc(slices.Clone(all), func(p Parsed) bool { return p.Database != database }), nil
+}
+
+func shown(names []string) string {
+	var out []string
+	for _, n := range names {
+		if n == "" {
+			n = "one without a name"
+		}
+		out = append(out, sqltext.CommentSafe(n))
+	}
+	if len(out) == 0 {
+		return "none"
+	}
+	return strings.Join(out, ", ")
+}
+
+// excerpt is the beginning of a statement, in one line.
+func excerpt(sql string) string {
+	if len(sql) > 400 {
+		sql = strings.ToValidUTF8(sql[:400], "")
+	}
+	text := []rune(strings.Join(strings.Fields(sql), " "))
+	if len(text) > 40 {
+		text = append(text[:40], '…')
+	}
+	return sqltext.CommentSafe(string(text))
+}
+
+// Owns finds what a statement names among the things of a structure; nil where
+// it is not there, or it is not certain which it is. Of a part that is not
+// found, its object is answered.
+func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
+	var found []*catalog.Object
+	same := func(a, b string) bool {
+		return a == b || c.FoldNames && catalog.FoldASCII(a) == catalog.FoldASCII(b)
+	}
+	for _, o := range c.Objects {
+		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || o.Schema == m.Schema) {
+			found = append(found, o)
+		}
+	}
+	if len(found) > 1 && m.Hint != "" {
+		want := letters(m.Hint)
+		found = slices.DeleteFunc(found, func(o *catalog.Object) bool { return letters(o.Name[len(plainName(o)):]) != want })
+	}
+	if len(found) != 1 {
+		return nil, nil
+	}
+	if m.Part == "" {
+		return found[0], nil
+	}
+	for _, p := range found[0].Parts {
+		if same(p.Name, m.Part) && (len(m.PartKinds) == 0 || slices.Contains(m.PartKinds, p.Kind)) {
+			return found[0], p
+		}
+	}
+	return found[0], nil
+}
+
+// plainName is a name without the arguments that belong to it.
+func plainName(o *catalog.Object) string {
+	if i := strings.IndexByte(o.Name, '('); i > 0 && strings.HasSuffix(o.Name, ")") {
+		return o.Name[:i]
+	}
+	return o.Name
+}
+
+func letters(s string) string { return strings.ToLower(strings.Join(strings.Fields(s), "")) }
+
+// Locate notes for every thing of a structure where the statement stands that
+// made it.
+func Locate(c *catalog.Catalog, all []Parsed) {
+	for i := range all {
+		if all[i].Makes == nil {
+			continue
+		}
+		o, p := all[i].Makes.Owns(c)
+		switch {
+		case p != nil:
+			p.Origin = &all[i].Origin
+		case o != nil && all[i].Makes.Part == "":
+			o.Origin = &all[i].Origin
+		}
+	}
+}
+
+// Named takes a name off the cursor, with the schema before it; of three names
+// joined by dots the last two. fold is what the engine makes of letters that are
+// not in quotes.
+func Named(c *sqltext.Cursor, fold func(string) string) (schema, name string) {
+	for {
+		t := c.Peek()
+		if !t.IsName() {
+			return schema, name
+		}
+		c.Next()
+		schema, name = name, t.Name()
+		if t.Kind == sqltext.Word {
+			name = fold(name)
+		}
+		if !c.Take(".") {
+			return schema, name
+		}
+	}
+}
+
+// Rules are what is done with statements that begin with some words; the rule
+// with the most words counts.
+type Rules map[string]Reading
+
+// Find finds the rule for the words that a statement begins with.
+func (r Rules) Find(words []string) (Reading, bool) {
+	for n := min(4, len(words)); n > 0; n-- {
+		if found, ok := r[strings.Join(words[:n], " ")]; ok {
+			return found, true
+		}
+	}
+	return Reading{}, false
+}
+
+// Sign is a piece of text, in small letters, that the texts of one engine have
+// and those of others hardly.
+type Sign struct {
+	Text   string
+	Weight int
+}
+
+// Signs adds up what a text has of them.
+func Signs(text string, signs []Sign) int {
+	text = strings.ToLower(text)
+	n := 0
+	for _, s := range signs {
+		if strings.Contains(text, s.Text) {
+			n += s.Weight
+		}
+	}
+	return n
+}
