@@ -185,6 +185,9 @@ type TextOptions struct {
 	Scratch string
 	// Database is the one of several that a text has; "" where it has one.
 	Database string
+	// Like is the structure it is compared with, where that is known: what a text
+	// leaves to its server is as there.
+	Like *catalog.Catalog
 }
 
 // LazyReader is a Database that can leave objects and texts unread until they

@@ -72,6 +72,8 @@ type Options struct {
 	// Scratch is where texts of servers are run to be read: engine.LocalScratch or
 	// the address of a server.
 	Scratch string
+	// Like is the structure that a text is compared with, where it is known.
+	Like *catalog.Catalog
 }
 
 var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)

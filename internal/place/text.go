@@ -42,7 +42,7 @@ func (t *texts) read(ctx context.Context, p *Place, opt Options) (*catalog.Catal
 	for _, s := range t.list {
 		files = append(files, engine.TextFile{Name: s.name, Reader: &late{ctx: ctx, s: s}})
 	}
-	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files, engine.TextOptions{Scratch: opt.Scratch, Database: t.database})
+	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files, engine.TextOptions{Scratch: opt.Scratch, Database: t.database, Like: opt.Like})
 	if err != nil && t.guessed {
 		err = fmt.Errorf("%w; it was read as %s: --dialect says if it is something else", err, p.Engine.Title())
 	}

@@ -282,14 +282,31 @@ func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*
 	}
 	defer s.busy(ReadingBoth)()
 	g, gctx := errgroup.WithContext(ctx)
-	for i, pl := range []*place.Place{p.Source, p.Target} {
+	places := []*place.Place{p.Source, p.Target}
+	var read [2]chan struct{} // closed when a side is read
+	for i := range places {
+		read[i] = make(chan struct{})
+	}
+	for i, pl := range places {
 		g.Go(func() error {
+			opt := place.Options{Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript}
+			if pl.Runs() && !places[1-i].Runs() { // what a text leaves to its server is as on the other side
+				select {
+				case <-read[1-i]:
+					opt.Like = cats[1-i]
+				case <-gctx.Done():
+					return gctx.Err()
+				}
+			}
 			start := time.Now()
 			var err error
 			if cats[i] = s.was(pl.Identity).structure; cats[i] == nil {
-				cats[i], err = s.structure(gctx, pl, place.Options{Lazy: c.Extent != Whole && c.Options.Scope.Empty(), Script: c.Extent == ToScript})
+				cats[i], err = s.structure(gctx, pl, opt)
 			}
 			p.took[i] = time.Since(start)
+			if err == nil {
+				close(read[i])
+			}
 			return err
 		})
 	}

@@ -68,13 +68,7 @@ func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() erro
 		return "", nil, err
 	}
 	address := (&url.URL{Scheme: "mariadb", User: url.User("root"), Path: "/mysql", RawQuery: "socket=" + socket}).String()
-	ready := func(ctx context.Context) error {
-		db, err := (Engine{}).Open(ctx, address, engine.OpenOptions{})
-		if err == nil {
-			err = db.Close()
-		}
-		return err
-	}
+	ready := func(ctx context.Context) error { return Engine{}.answers(ctx, address) }
 	options := []string{"--no-defaults", "--datadir=" + data, "--socket=" + socket, "--skip-networking", "--pid-file=" + filepath.Join(s.Dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
 		"--innodb-flush-method=nosync", "--event-scheduler=OFF"}
 	if folding(like) == "1" {
@@ -99,9 +93,7 @@ func (e Engine) beside(ctx context.Context, address string) (engine.Database, st
 		return nil, "", err
 	}
 	defer admin.Close()
-	b := make([]byte, 6)
-	_, _ = rand.Read(b)
-	name := "dapper_mirror_scratch_" + hex.EncodeToString(b)
+	name := "dapper_mirror_scratch_" + random()
 	if err := admin.Exec(ctx, "CREATE DATABASE "+name); err != nil {
 		return nil, "", fmt.Errorf("making a scratch database: %w", err)
 	}
@@ -115,6 +107,13 @@ func (e Engine) beside(ctx context.Context, address string) (engine.Database, st
 	}
 	_ = e.dropScratch(address, name, nil)
 	return nil, "", err
+}
+
+// random are letters that nobody else has thought of.
+func random() string {
+	b := make([]byte, 6)
+	_, _ = rand.Read(b)
+	return hex.EncodeToString(b)
 }
 
 func (e Engine) dropScratch(address, name string, db engine.Database) error {

@@ -1,11 +1,11 @@
 package texts
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
-	"maps"
 	"slices"
 	"strings"
 
@@ -41,6 +41,8 @@ type Reading struct {
 	SQL string
 	// Key is what a Set sets, the database of a Switch.
 	Key string
+	// Of is the database that the statement is for, where it says so itself.
+	Of string
 	// Why is said of what is refused, and of what is passed over though it
 	// may have made something.
 	Why string
@@ -89,8 +91,8 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 	var out []Parsed
 	for _, f := range files {
 		s := NewScanner(f.Name, f.Reader, g.Dialect, g.IsRows)
-		settings := map[string]string{}
-		var inForce []string
+		var inForce []string // in the order of their statements
+		var keys []string
 		database := ""
 		for {
 			if err := ctx.Err(); err != nil {
@@ -119,17 +121,17 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 				if sql == "" {
 					sql = st.SQL
 				}
-				settings[r.Key] = sql
-				inForce = nil
-				for _, k := range slices.Sorted(maps.Keys(settings)) {
-					inForce = append(inForce, settings[k])
+				inForce, keys = slices.Clone(inForce), slices.Clone(keys)
+				if i := slices.Index(keys, r.Key); i >= 0 {
+					inForce, keys = slices.Delete(inForce, i, i+1), slices.Delete(keys, i, i+1)
 				}
+				inForce, keys = append(inForce, sql), append(keys, r.Key)
 			}
 			if r.Action == Pass && r.Why == "" && r.Makes == nil {
 				st.SQL = "" // rows are not kept
 			}
 			for r := &r; r != nil; r = r.Then {
-				out = append(out, Parsed{Statement: st, Reading: *r, Database: database, Settings: inForce})
+				out = append(out, Parsed{Statement: st, Reading: *r, Database: cmp.Or(r.Of, database), Settings: inForce})
 			}
 		}
 	}

@@ -1,0 +1,137 @@
+package mysql
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/local"
+	"dappermirror/internal/engine/mysql/text"
+	"dappermirror/internal/engine/mysql/vocab"
+	"dappermirror/internal/engine/texts"
+)
+
+// ReadText implements engine.TextReader.
+func (e Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
+	return texts.Read(ctx, files, text.Grammar, opt.Database, func(ctx context.Context, all []texts.Parsed) (texts.Server, func() error, error) {
+		room, remove, err := e.room(ctx, opt)
+		if err != nil {
+			return nil, nil, err
+		}
+		return text.NewServer(*room, all), remove, nil
+	})
+}
+
+// Speaks implements engine.TextReader.
+func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, text.Signs) }
+
+// Grammar implements texts.Speaker.
+func (Engine) Grammar() texts.Grammar { return text.Grammar }
+
+// room makes a scratch database with an ordinary account for it.
+func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Room, remove func() error, err error) {
+	address, release := opt.Scratch, func() error { return nil }
+	switch opt.Scratch {
+	case "":
+		return nil, nil, fmt.Errorf("%w: texts of MariaDB and MySQL are run in one to be read; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
+	case engine.LocalScratch:
+		like, key := vocab.Blank(), e.Name()
+		if opt.Like != nil && opt.Like.Engine == like.Engine && folding(opt.Like) == "1" {
+			like, key = opt.Like, key+"-folding"
+		}
+		lease, err := local.Rent(ctx, key, e.answers, func(ctx context.Context) (string, func() error, error) { return startLocal(ctx, like) })
+		if err != nil {
+			return nil, nil, err
+		}
+		address, release = lease.Address, lease.Release
+	}
+	opened, name, err := e.beside(ctx, address)
+	if err != nil {
+		_ = release()
+		return nil, nil, err
+	}
+	raised := opened.(*database)
+	room = &text.Room{Raised: raised.conn, Plain: raised.conn, Database: name, Accounts: opt.Scratch == engine.LocalScratch, Read: raised.Read}
+	var plain engine.Database
+	remove = func() error {
+		if plain != nil {
+			plain.Close()
+		}
+		if room.Account != "" {
+			_ = raised.Exec(context.WithoutCancel(ctx), "DROP USER IF EXISTS "+room.Account) // it can do nothing without its database
+		}
+		err := e.dropScratch(address, name, raised)
+		if e := release(); err == nil {
+			err = e
+		}
+		return err
+	}
+	defer func() {
+		if err != nil {
+			_ = remove()
+		}
+	}()
+	if err = raised.Exec(ctx, "ALTER DATABASE "+defaults(opt.Like)); err != nil {
+		return nil, nil, err
+	}
+	plain, err = e.admit(ctx, room, raised, address)
+	if err == nil && plain != nil {
+		room.Plain = plain.(*database).conn
+	}
+	return room, remove, err
+}
+
+// defaults are those of a database that texts are compared with: what they do
+// not say of their tables is taken from them.
+func defaults(like *catalog.Catalog) string {
+	if like != nil {
+		for _, o := range like.Objects {
+			if o.Kind == vocab.Database && o.Text("charset") != "" {
+				return "CHARACTER SET " + o.Text("charset") + " COLLATE " + o.Text("collation")
+			}
+		}
+	}
+	return "CHARACTER SET utf8mb4"
+}
+
+// admit makes an ordinary account and logs in as it. Where none can be made the
+// one that we have must be such itself: what could read files is not to run what
+// somebody else wrote.
+func (e Engine) admit(ctx context.Context, room *text.Room, raised *database, address string) (engine.Database, error) {
+	var host string
+	if err := raised.conn.QueryRowContext(ctx, "SELECT SUBSTRING_INDEX(USER(), '@', -1)").Scan(&host); err != nil {
+		return nil, explain(err)
+	}
+	name, password := "dm_"+strings.TrimPrefix(room.Database, "dapper_mirror_"), random()+"#A1"
+	account := vocab.Literal(name) + "@" + vocab.Literal(host)
+	if err := raised.Exec(ctx, "CREATE USER "+account+" IDENTIFIED BY "+vocab.Literal(password)); err != nil {
+		var mighty int
+		query := "SELECT COUNT(*) FROM information_schema.USER_PRIVILEGES WHERE PRIVILEGE_TYPE IN ('FILE', 'SUPER', 'SET USER', 'SYSTEM_USER', 'SET_USER_ID')"
+		if e := raised.conn.QueryRowContext(ctx, query).Scan(&mighty); e != nil || mighty > 0 {
+			return nil, fmt.Errorf("the account may do more than a text is to be run with, and an ordinary one cannot be made (%w); name a place whose account may only make databases", err)
+		}
+		return nil, nil
+	}
+	room.Account = account
+	if err := raised.Exec(ctx, "GRANT ALL PRIVILEGES ON "+vocab.Quote(room.Database)+".* TO "+account); err != nil {
+		return nil, err
+	}
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, err
+	}
+	u.User, u.Path = url.UserPassword(name, password), "/"+room.Database
+	return e.Open(ctx, u.String(), engine.OpenOptions{Write: true})
+}
+
+// answers tells why no server answers at an address.
+func (e Engine) answers(ctx context.Context, address string) error {
+	db, err := e.Open(ctx, address, engine.OpenOptions{})
+	if err == nil {
+		err = db.Close()
+	}
+	return err
+}
