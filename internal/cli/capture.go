@@ -6,21 +6,33 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/core/judge"
+	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/work"
 )
 
 func (a *app) captureCommand() *cobra.Command {
-	var out string
+	var out, as string
 	var force bool
 	cmd := &cobra.Command{
 		Use:   "capture PLACE",
-		Short: "Save the structure of a place in one file",
-		Long: `Saves the structure of a place, without any rows, in one JSON file. A capture is a
-place: it can be compared and scripted, as source or as target, without a server.`,
-		Example: "  dapper-mirror capture live.db -o live.json\n  dapper-mirror compare dev.db live.json",
+		Short: "Save the structure of a place in a file or a folder",
+		Long: `Saves the structure of a place, without any rows: in one JSON file, or with
+--as folder as readable SQL, a file an object, as a repository keeps it. Both are
+places: they can be compared and scripted, as source or as target.
+
+The same structure gives the same bytes. A folder that is there is brought in line
+with --force: files of objects that are no more go, what no object is in stays.
+sync PLACE FOLDER changes no more of a folder than what differs.`,
+		Example: "  dapper-mirror capture live.db -o live.json\n  dapper-mirror compare dev.db live.json\n  dapper-mirror capture live.db --as folder -o db/",
 		Args:    cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if as != "file" && as != "folder" {
+				return trouble("usage", "--as %q: it is file or folder", as)
+			}
+			if as == "folder" && (out == "" || out == "-") {
+				return trouble("usage", "--as folder: give the folder with -o")
+			}
 			p, err := a.work.Place(args[0], false)
 			if err == nil {
 				err = work.Apart([]work.Output{{Option: "-o", Path: out}}, p)
@@ -32,7 +44,12 @@ place: it can be compared and scripted, as source or as target, without a server
 			if err != nil {
 				return err
 			}
-			if err := a.writeCapture(out, c, force); err != nil {
+			if as == "folder" {
+				err = work.Keep(place.Folder(out), c, force)
+			} else {
+				err = a.writeCapture(out, c, force)
+			}
+			if err != nil {
 				return err
 			}
 			a.Note("captured %s: %s", c.Place, report.Counts(c))
@@ -47,7 +64,8 @@ place: it can be compared and scripted, as source or as target, without a server
 			return nil
 		},
 	}
-	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
+	cmd.Flags().StringVarP(&out, "output", "o", "", "the file or folder to write; without it, or for -, standard output")
+	cmd.Flags().StringVar(&as, "as", "file", "what it is saved as: file (one capture) or folder (a .sql file an object)")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
 }

@@ -185,6 +185,9 @@ type TextOptions struct {
 	Scratch string
 	// Database is the one of several that a text has; "" where it has one.
 	Database string
+	// Whole says that all of a database is in the texts: what they do not name is
+	// not there.
+	Whole bool
 	// Like is the structure it is compared with, where that is known: what a text
 	// leaves to its server is as there.
 	Like *catalog.Catalog
@@ -267,6 +270,13 @@ type Scratcher interface {
 	// it is told to, LocalScratch or the address of a server. like is the
 	// structure it will hold. remove gives everything back.
 	Scratch(ctx context.Context, where string, like *catalog.Catalog) (db Database, about string, remove func() error, err error)
+}
+
+// Founder is an Engine whose databases are not empty when they were just made.
+type Founder interface {
+	// Founded is what is in one, with facts that no other is equal to: whatever
+	// a structure says of it is said anew.
+	Founded() *catalog.Catalog
 }
 
 // Starter is an Engine that can start a throw-away server on this machine, from

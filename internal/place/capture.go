@@ -115,7 +115,7 @@ func (s *stream) read(ctx context.Context, p *Place, opt Options) (*catalog.Cata
 		return nil, fmt.Errorf("%s cannot be read: %w", p.Label, err)
 	}
 	again := source{p.Label, func(context.Context) (io.ReadCloser, error) { return io.NopCloser(in), nil }}
-	t := &texts{list: []source{again}, database: s.database}
+	t := &sqlTexts{list: []source{again}, database: s.database}
 	q := &Place{Label: p.Label}
 	if s.dialect != "" {
 		if q, err = text(ctx, p.Label, t, nil, Options{Dialect: s.dialect}); err != nil {

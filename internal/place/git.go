@@ -52,7 +52,7 @@ func revision(label string, opt Options) (*Place, error) {
 		return nil, fmt.Errorf("%s: it is a folder without .sql files", label)
 	}
 	slices.SortFunc(list, func(a, b source) int { return inOrder(a.name, b.name) })
-	p, err := text(ctx, label, &texts{list: list, database: at.Database}, index, opt)
+	p, err := text(ctx, label, &sqlTexts{list: list, database: at.Database}, index, opt)
 	if err == nil {
 		p.Identity = found.Identity
 	}

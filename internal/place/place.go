@@ -179,7 +179,7 @@ func file(label string, opt Options) (*Place, error) {
 func folder(label, path, database string, opt Options) (*Place, error) {
 	ctx := context.Background()
 	if _, err := os.Stat(filepath.Join(path, unpack.Table)); err == nil {
-		return text(ctx, label, &texts{list: []source{archived(path)}, disk: true, database: database}, nil, opt)
+		return text(ctx, label, &sqlTexts{list: []source{archived(path)}, disk: true, database: database}, nil, opt)
 	}
 	list, err := inFolder(path)
 	if err != nil {
@@ -189,7 +189,7 @@ func folder(label, path, database string, opt Options) (*Place, error) {
 	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	}
-	return text(ctx, label, &texts{list: list, disk: true, folder: path, database: database}, index, opt)
+	return text(ctx, label, &sqlTexts{list: list, disk: true, folder: path, database: database}, index, opt)
 }
 
 // recognise tells databases by how they begin, empty files by their names; nil
@@ -237,7 +237,7 @@ func single(label string, from source, disk bool, database string, opt Options) 
 		}
 		return nil, fmt.Errorf("%s: neither a %s database, a capture, a dump nor a .sql file (or it is encrypted or damaged); see `dapper-mirror help places`", label, strings.Join(titles, " or "))
 	}
-	return text(ctx, label, &texts{list: []source{from}, disk: disk, database: database}, nil, opt)
+	return text(ctx, label, &sqlTexts{list: []source{from}, disk: disk, database: database}, nil, opt)
 }
 
 // Read reads the structure of the place.
@@ -298,7 +298,7 @@ func (p *Place) Streamed() bool { _, ok := p.is.(once); return ok }
 // read, or may be one.
 func (p *Place) Runs() bool {
 	switch p.is.(type) {
-	case *texts:
+	case *sqlTexts:
 		_, embedded := p.Engine.(engine.Embedded)
 		return !embedded
 	case *stream:

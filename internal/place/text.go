@@ -13,16 +13,17 @@ import (
 	"dappermirror/internal/place/layout"
 )
 
-// texts is a place of SQL texts: one file, or those of a folder.
-type texts struct {
+// sqlTexts is a place of SQL texts: one file, or those of a folder.
+type sqlTexts struct {
 	list     []source
 	disk     bool   // they are files of this machine
 	folder   string // that they are in, if they are
 	database string // the one of several that is meant
+	whole    bool   // all of a database is in them
 	guessed  bool   // nothing said for sure which SQL it is
 }
 
-func (t *texts) files() []string {
+func (t *sqlTexts) files() []string {
 	var out []string
 	for _, s := range t.list {
 		if t.disk {
@@ -32,7 +33,7 @@ func (t *texts) files() []string {
 	return out
 }
 
-func (t *texts) read(ctx context.Context, p *Place, opt Options) (*catalog.Catalog, error) {
+func (t *sqlTexts) read(ctx context.Context, p *Place, opt Options) (*catalog.Catalog, error) {
 	var files []engine.TextFile
 	defer func() {
 		for _, f := range files {
@@ -42,7 +43,7 @@ func (t *texts) read(ctx context.Context, p *Place, opt Options) (*catalog.Catal
 	for _, s := range t.list {
 		files = append(files, engine.TextFile{Name: s.name, Reader: &late{ctx: ctx, s: s}})
 	}
-	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files, engine.TextOptions{Scratch: opt.Scratch, Database: t.database, Like: opt.Like})
+	c, err := p.Engine.(engine.TextReader).ReadText(ctx, files, engine.TextOptions{Scratch: opt.Scratch, Database: t.database, Like: opt.Like, Whole: t.whole})
 	if err != nil && t.guessed {
 		err = fmt.Errorf("%w; it was read as %s: --dialect says if it is something else", err, p.Engine.Title())
 	}
@@ -90,7 +91,7 @@ func (l *late) Close() error {
 // text is a place of SQL texts. In which SQL they are is said by the option, by
 // the index of a folder, or by themselves; where nothing says so, by the place
 // that they are compared with.
-func text(ctx context.Context, label string, t *texts, index []byte, opt Options) (*Place, error) {
+func text(ctx context.Context, label string, t *sqlTexts, index []byte, opt Options) (*Place, error) {
 	p := &Place{Label: label, Identity: identity(label), is: t}
 	dialect := opt.Dialect
 	if dialect == "" && index != nil {
@@ -98,7 +99,7 @@ func text(ctx context.Context, label string, t *texts, index []byte, opt Options
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path.Join(label, layout.Index), err)
 		}
-		dialect = i.Engine
+		dialect, t.whole = i.Engine, true
 	}
 	if dialect != "" {
 		for _, e := range engine.All() {
@@ -166,11 +167,11 @@ func Agree(a, b *Place) {
 				s.beside = x[1].Engine
 			}
 		}
-		t, ok := x[0].is.(*texts)
+		t, ok := x[0].is.(*sqlTexts)
 		if !ok || !t.guessed || x[1].Engine == nil {
 			continue
 		}
-		if u, also := x[1].is.(*texts); also && u.guessed {
+		if u, also := x[1].is.(*sqlTexts); also && u.guessed {
 			continue
 		}
 		if _, reads := x[1].Engine.(engine.TextReader); reads {

@@ -522,22 +522,9 @@ func onlyInTarget(desired, actual *catalog.Catalog, groups map[string]bool) []ca
 func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref) ([]*Step, oldNames, error) {
 	before := actual
 	first, desired, actual, old := renamed(desired, actual, w)
-	// Everything counts here: what is put back must come back whole.
-	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
-	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
-	b.takeDown(slices.DeleteFunc(slices.Clone(remake), func(r catalog.Ref) bool { return actual.Resolve(r) == nil || desired.Resolve(r) == nil }))
-	var ordered []*Action
-	for {
-		actions := b.actions(cmp)
-		var stuck []catalog.Ref
-		var err error
-		if ordered, stuck, err = arrange(actions, desired, actual); err == nil {
-			break
-		}
-		// What changes in place within a circle comes down first instead.
-		if !b.takeDown(stuck) {
-			return nil, nil, err
-		}
+	ordered, err := arranged(desired, actual, groups, w, remake)
+	if err != nil {
+		return nil, nil, err
 	}
 	ordered = append(first, join(lastThings(ordered))...)
 	steps := make([]*Step, len(ordered))
@@ -550,6 +537,26 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, re
 		old.ask(steps, actual, w.(Renamer).Dialect())
 	}
 	return steps, old, nil
+}
+
+// arranged are the actions from one catalog to another in the order in which
+// they can run.
+func arranged(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref) ([]*Action, error) {
+	// Everything counts here: what is put back must come back whole.
+	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
+	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
+	b.takeDown(slices.DeleteFunc(slices.Clone(remake), func(r catalog.Ref) bool { return actual.Resolve(r) == nil || desired.Resolve(r) == nil }))
+	for {
+		actions := b.actions(cmp)
+		ordered, stuck, err := arrange(actions, desired, actual)
+		if err == nil {
+			return ordered, nil
+		}
+		// What changes in place within a circle comes down first instead.
+		if !b.takeDown(stuck) {
+			return nil, err
+		}
+	}
 }
 
 // strongest leaves one lock for each thing that is there.
@@ -606,16 +613,37 @@ func join(actions []*Action) []*Action {
 		out = append(out, &c)
 	}
 	for _, a := range out {
-		if a.Prefix != "" {
-			sep := " "
-			if len(a.Clauses) > 1 {
-				sep = "\n  "
-			}
-			a.SQL = append([]string{a.Prefix + sep + strings.Join(a.Clauses, ",\n  ") + ";"}, a.SQL...)
-		}
+		a.SQL = a.written()
 		a.Title = joinTitles(a.titles)
 	}
 	return out
+}
+
+// written are the statements of an action, that of its clauses first.
+func (a *Action) written() []string {
+	if a.Prefix == "" {
+		return a.SQL
+	}
+	sep := " "
+	if len(a.Clauses) > 1 {
+		sep = "\n  "
+	}
+	return append([]string{a.Prefix + sep + strings.Join(a.Clauses, ",\n  ") + ";"}, a.SQL...)
+}
+
+// Anew are the actions that make a structure where there is another one, in
+// order, each with statements of its own: for who wants to see them one by one.
+func Anew(structure, on *catalog.Catalog, groups map[string]bool, w Writer) ([]*Action, error) {
+	ordered, err := arranged(structure, on, groups, w, nil)
+	if err != nil {
+		return nil, err
+	}
+	for i, a := range ordered {
+		c := *a
+		c.SQL = c.written()
+		ordered[i] = &c
+	}
+	return ordered, nil
 }
 
 // joins tells whether an action's clauses can stand in the statement of the one

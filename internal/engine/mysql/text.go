@@ -31,6 +31,16 @@ func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, text.
 // Grammar implements texts.Speaker.
 func (Engine) Grammar() texts.Grammar { return text.Grammar }
 
+// Founded implements engine.Founder: a database has defaults.
+func (e Engine) Founded() *catalog.Catalog {
+	c := e.Blank()
+	o := &catalog.Object{Kind: vocab.Database, Name: "defaults"}
+	o.Set("charset", catalog.Scalar(""))
+	o.Set("collation", catalog.Scalar(""))
+	c.Add(o)
+	return c
+}
+
 // room makes a scratch database with an ordinary account for it.
 func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Room, remove func() error, err error) {
 	address, release := opt.Scratch, func() error { return nil }

@@ -309,8 +309,8 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 		}
 		return d.Read(ctx)
 	}
-	return texts.Read(ctx, files, text.Grammar, opt.Database, func(ctx context.Context, _ []texts.Parsed) (texts.Server, func() error, error) {
-		s, remove, err := text.Open(ctx, opt.Scratch, read)
+	return texts.Read(ctx, files, text.Grammar, opt.Database, func(ctx context.Context, all []texts.Parsed) (texts.Server, func() error, error) {
+		s, remove, err := text.Open(ctx, opt, all, read)
 		if err != nil {
 			return nil, nil, explain(err)
 		}

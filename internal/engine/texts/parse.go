@@ -294,3 +294,6 @@ func Signs(text string, signs []Sign) int {
 	}
 	return n
 }
+
+// Speaker is an Engine whose texts can be taken apart without running them.
+type Speaker interface{ Grammar() Grammar }

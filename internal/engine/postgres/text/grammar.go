@@ -243,6 +243,8 @@ func special(sql string, words []string, toks []sqltext.Token, r texts.Reading) 
 		r.Action = texts.Raised
 	case words[1] == "foreign" && len(words) > 2 && words[2] == "table":
 		r.Action = texts.Raised
+	case words[1] == "schema" && len(toks) > 2 && strings.EqualFold(toks[2].Name(), "public") && (len(toks) == 3 || toks[3].IsOp(";")):
+		r.Action, r.SQL = texts.Early, publicAnew
 	case words[1] == "schema":
 		if i := slices.IndexFunc(toks, func(t sqltext.Token) bool { return t.Is("authorization") }); i > 0 && i+1 < len(toks) {
 			name, owner := toks[i+1].Text, toks[i+1].Text
@@ -263,6 +265,10 @@ func special(sql string, words []string, toks []sqltext.Token, r texts.Reading) 
 	}
 	return r
 }
+
+// publicAnew makes the schema that every database has anew, as somebody else's:
+// what is said of it then is all that there is to say.
+const publicAnew = "DROP SCHEMA IF EXISTS public; CREATE SCHEMA public"
 
 func fold(s string) string { return strings.ToLower(s) }
 

@@ -12,6 +12,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/scratch"
 	"dappermirror/internal/engine/postgres/vocab"
 	"dappermirror/internal/engine/texts"
@@ -28,10 +29,9 @@ type Server struct {
 	gaps    []catalog.Gap
 }
 
-// Open makes a scratch database where it is told to (engine.LocalScratch or the
-// address of a server). read reads a structure over a connection.
-func Open(ctx context.Context, where string, read func(context.Context, *pgx.Conn) (*catalog.Catalog, error)) (s *Server, remove func() error, err error) {
-	room, err := scratch.Make(ctx, where)
+// Open makes a scratch database where it is told to, for some statements. read reads a structure over a connection.
+func Open(ctx context.Context, opt engine.TextOptions, all []texts.Parsed, read func(context.Context, *pgx.Conn) (*catalog.Catalog, error)) (s *Server, remove func() error, err error) {
+	room, err := scratch.Make(ctx, opt.Scratch)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -44,6 +44,9 @@ func Open(ctx context.Context, where string, read func(context.Context, *pgx.Con
 			}
 		}
 		return room.Remove()
+	}
+	if opt.Whole && !slices.ContainsFunc(all, func(p texts.Parsed) bool { return p.Reading.SQL == publicAnew }) {
+		room.Give = append(room.Give, "DO $$ BEGIN DROP SCHEMA IF EXISTS public; EXCEPTION WHEN dependent_objects_still_exist THEN NULL; END $$")
 	}
 	if s.raised, err = pgx.Connect(ctx, room.Raised); err == nil {
 		s.plain, err = pgx.Connect(ctx, room.Plain)
@@ -68,6 +71,10 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 	if err := s.set(ctx, conn, settings); err != nil {
 		return refusal(err)
 	}
+	if sql == publicAnew {
+		sql += " AUTHORIZATION " + vocab.Quote(s.room.Account)
+		s.room.Give = nil
+	}
 	_, err := conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol)
 	var pg *pgconn.PgError
 	for tries := 0; errors.As(err, &pg) && pg.Code == "42704" && tries < 100; tries++ {
@@ -82,7 +89,9 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 	}
 	if errors.As(err, &pg) {
 		if skipped, why := s.without(sql, pg); skipped {
-			s.gaps = append(s.gaps, why)
+			if why.Why != "" {
+				s.gaps = append(s.gaps, why)
+			}
 			return nil
 		}
 	}
@@ -94,6 +103,8 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 func (s *Server) without(sql string, pg *pgconn.PgError) (bool, catalog.Gap) {
 	words := leading(sqltext.Significant(vocab.Dialect, sql))
 	switch {
+	case len(words) > 1 && words[0] == "create" && words[1] == "extension" && pg.Code == "42710": // every database has it
+		return true, catalog.Gap{}
 	case len(words) > 1 && words[1] == "extension" && (pg.Code == "58P01" || pg.Code == "0A000" || pg.Code == "42704"):
 		name := "an extension"
 		if m := made(sql, words[1:]); m != nil {
