@@ -122,8 +122,8 @@ func (s *stream) read(ctx context.Context, p *Place, opt Options) (*catalog.Cata
 			return nil, err
 		}
 	} else {
-		q.Engine, t.guessed = spoken(string(begins))
-		if t.guessed && s.beside != nil {
+		q.Engine, t.doubt, t.guessed = spoken(string(begins))
+		if t.doubt && s.beside != nil {
 			q.Engine, t.guessed = s.beside, false
 		}
 	}

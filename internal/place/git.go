@@ -48,7 +48,7 @@ func revision(label string, opt Options) (*Place, error) {
 			list = append(list, source{prefix + "/" + f.Name, kept(f.Data)})
 		}
 	}
-	if len(list) == 0 {
+	if len(list) == 0 && index == nil {
 		return nil, fmt.Errorf("%s: it is a folder without .sql files", label)
 	}
 	slices.SortFunc(list, func(a, b source) int { return inOrder(a.name, b.name) })

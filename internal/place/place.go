@@ -189,6 +189,9 @@ func folder(label, path, database string, opt Options) (*Place, error) {
 	if err != nil && !errors.Is(err, os.ErrNotExist) {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	}
+	if len(list) == 0 && index == nil {
+		return nil, fmt.Errorf("%s: %w: it is a folder without .sql files", path, engine.ErrNotOurs)
+	}
 	return text(ctx, label, &sqlTexts{list: list, disk: true, folder: path, database: database}, index, opt)
 }
 
@@ -227,7 +230,7 @@ func single(label string, from source, disk bool, database string, opt Options) 
 	if isJSON(head) {
 		return &Place{Label: label, Identity: identity(label), is: &captured{from, disk}}, nil
 	}
-	if _, guessed := spoken(string(head)); !isText(from.name) && !archive && guessed {
+	if _, _, guessed := spoken(string(head)); !isText(from.name) && !archive && guessed {
 		var titles []string
 		for _, e := range embedded() {
 			if e.(engine.Embedded).Recognise(head) {

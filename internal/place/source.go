@@ -13,7 +13,6 @@ import (
 	"slices"
 	"strings"
 
-	"dappermirror/internal/engine"
 	"dappermirror/internal/place/unpack"
 )
 
@@ -89,9 +88,6 @@ func inFolder(path string) ([]source, error) {
 	})
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
-	}
-	if len(files) == 0 {
-		return nil, fmt.Errorf("%s: %w: it is a folder without .sql files", path, engine.ErrNotOurs)
 	}
 	slices.SortFunc(files, inOrder)
 	var out []source

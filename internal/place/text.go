@@ -20,7 +20,9 @@ type sqlTexts struct {
 	folder   string // that they are in, if they are
 	database string // the one of several that is meant
 	whole    bool   // all of a database is in them
-	guessed  bool   // nothing said for sure which SQL it is
+	// doubt says that the text says only by its looks which SQL it is, and guessed
+	// that not even these do.
+	doubt, guessed bool
 }
 
 func (t *sqlTexts) files() []string {
@@ -114,17 +116,17 @@ func text(ctx context.Context, label string, t *sqlTexts, index []byte, opt Opti
 	if err != nil {
 		return nil, err
 	}
-	p.Engine, t.guessed = spoken(begins)
+	p.Engine, t.doubt, t.guessed = spoken(begins)
 	return p, nil
 }
 
-// sure is from where on the signs of a text say which SQL it is.
-const sure = 10
+// From where on the signs of a text say which SQL it is: likely, and for sure, as
+// the first line of a dump does.
+const likely, sure = 10, 100
 
 // spoken is the engine in whose SQL a text most likely is. Where nothing says
 // so it is one that can read texts without a server.
-func spoken(begins string) (engine.Engine, bool) {
-	var best engine.Engine
+func spoken(begins string) (best engine.Engine, doubt, guessed bool) {
 	most, second := 0, 0
 	for _, e := range engine.All() {
 		r, ok := e.(engine.TextReader)
@@ -138,13 +140,13 @@ func spoken(begins string) (engine.Engine, bool) {
 			second = n
 		}
 	}
-	if most >= sure && most > second {
-		return best, false
+	if most >= likely && most > second {
+		return best, most < sure, false
 	}
 	if db := embedded(); most == 0 || best == nil {
 		best = db[0]
 	}
-	return best, true
+	return best, true, true
 }
 
 // Dialects are the names of those that texts can be in.
@@ -168,14 +170,14 @@ func Agree(a, b *Place) {
 			}
 		}
 		t, ok := x[0].is.(*sqlTexts)
-		if !ok || !t.guessed || x[1].Engine == nil {
+		if !ok || !t.doubt || x[1].Engine == nil {
 			continue
 		}
-		if u, also := x[1].is.(*sqlTexts); also && u.guessed {
+		if u, also := x[1].is.(*sqlTexts); also && u.doubt && (u.guessed || !t.guessed) {
 			continue
 		}
 		if _, reads := x[1].Engine.(engine.TextReader); reads {
-			x[0].Engine, t.guessed = x[1].Engine, false
+			x[0].Engine, t.doubt, t.guessed = x[1].Engine, false, false
 		}
 	}
 }

@@ -251,7 +251,7 @@ func Make(ctx context.Context, where string) (room *Room, err error) {
 	name, owner, password := "dapper_mirror_scratch_"+random(), "", random()+random()
 	if mighty {
 		owner, room.Account = name, name
-		if _, err := conn.Exec(ctx, "CREATE ROLE "+owner+" LOGIN NOINHERIT PASSWORD '"+password+"'"); err != nil {
+		if _, err := conn.Exec(ctx, "CREATE ROLE "+owner+" LOGIN PASSWORD '"+password+"'"); err != nil {
 			return nil, fmt.Errorf("making an ordinary account for the scratch database: %w", err)
 		}
 	}

@@ -31,7 +31,7 @@ func position(o *catalog.Origin, sql string, offset int) string {
 // earlier statement (ALTER, CREATE TABLE … AS) is run, in memory, together
 // with the objects it concerns.
 func ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, error) {
-	t := &textReader{ctx: ctx, at: map[string]int{}}
+	t := &textReader{ctx: ctx, at: map[string]int{}, temp: map[string]bool{}}
 	defer t.memory.close()
 	for _, f := range files {
 		if err := t.file(f); err != nil {
@@ -60,6 +60,7 @@ type textReader struct {
 	ctx    context.Context
 	rows   []Row
 	at     map[string]int // by space and folded name: index in rows
+	temp   map[string]bool // what is only there for the session
 	later  []pending
 	memory memory
 	// numbers are the user version and the application id.
@@ -213,6 +214,7 @@ func (t *textReader) create(p *parser, sql string, origin *catalog.Origin) error
 		return err
 	}
 	if h.temp {
+		t.temp[rowKey(string(h.kind), h.name)] = true
 		return nil
 	}
 	r := Row{Type: string(h.kind), Name: h.name, Table: h.name, Origin: origin}
@@ -276,6 +278,10 @@ func (t *textReader) drop(p *parser, sql string, origin *catalog.Origin) error {
 	name, err := p.qualifiedName()
 	if err != nil {
 		return textError(origin, sql, p.Peek().Pos, "a name expected")
+	}
+	if t.temp[rowKey(typ, name)] { // it hides a lasting one of its name
+		delete(t.temp, rowKey(typ, name))
+		return nil
 	}
 	i, ok := t.at[rowKey(typ, name)]
 	if !ok || t.rows[i].Type != typ {
