@@ -27,7 +27,6 @@ func Folder(path string) *Place {
 	return &Place{Label: path, Identity: identity(path), is: &folderOf{path}}
 }
 
-
 // laidOut are the files of a structure.
 func laidOut(c *catalog.Catalog) ([]layout.File, texts.Grammar, error) {
 	e, err := engine.Named(c.Engine)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"dappermirror/internal/core/catalog"
@@ -45,7 +46,7 @@ const Patience = time.Minute
 // Load runs the statements in the order that works: the one they stand in, and
 // what a statement names that comes behind it, before it.
 func Load(ctx context.Context, all []Parsed, on Server) error {
-	for phase := Early; phase <= Last; phase++ {
+	for phase := First; phase <= Last; phase++ {
 		if phase == Raised {
 			continue // with Main
 		}
@@ -127,7 +128,7 @@ func run(ctx context.Context, p *Parsed, on Server) error {
 	}
 	at := p.Origin
 	line, col := refused.Line, 1
-	if refused.Offset > 0 && p.Reading.SQL == "" {
+	if refused.Offset > 0 && strings.HasPrefix(sql, p.Statement.SQL) {
 		runes := []rune(sql)
 		line, col = sqltext.Position(sql, len(string(runes[:min(refused.Offset-1, len(runes))])))
 	}

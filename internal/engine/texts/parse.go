@@ -24,7 +24,8 @@ const (
 	Refuse               // it reaches beyond the database, or cannot be followed
 	Switch               // what follows belongs to another database
 	Set                  // it says how what follows is meant
-	Early                // it runs first, as whoever may make databases
+	First                // it runs before all else, as whoever may make databases: what others stand in
+	Early                // it runs early, as whoever may make databases
 	Main                 // it runs as an ordinary account
 	Raised               // it runs in its place, as whoever may make databases
 	Late                 // it runs when all is there: owners, rights
@@ -32,7 +33,7 @@ const (
 )
 
 // Runs tells whether the statement is handed to the server.
-func (a Action) Runs() bool { return a >= Early }
+func (a Action) Runs() bool { return a >= First }
 
 // Reading is what an engine makes of a statement.
 type Reading struct {

@@ -86,6 +86,9 @@ func (f *File) tidy(c *catalog.Catalog, g texts.Grammar) {
 	first := slices.IndexFunc(f.Pieces, func(p Piece) bool { return !p.About.IsPart() })
 	rest := f.Pieces[max(first, 0):]
 	slices.SortStableFunc(rest, func(a, b Piece) int {
+		if a.About.PartKind == catalog.Trigger && b.About.PartKind == catalog.Trigger {
+			return 0 // some engines fire them in the order in which they were made
+		}
 		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.About.Part, b.About.Part))
 	})
 }

@@ -45,10 +45,10 @@ func rules(list map[string]texts.Reading) texts.Rules {
 // known says what runs, and as whom. What none of them names is refused.
 var known = rules(map[string]texts.Reading{
 	"insert, replace, update, delete, select, values, with, truncate, begin, start, commit, savepoint, release, lock, unlock, analyze, optimize, check, checksum, repair, flush, show, explain, describe, desc, do, handler, kill, reset, prepare, deallocate, help, purge, change": {},
-	"create user, create role, alter user, drop user, drop role, rename user, set role, set password, set default": {},
-	"drop database, drop schema": {},
-	"call":                       {Why: "a CALL was not run; what it makes is not seen"},
-	"execute":                    {Why: "a prepared statement was not run; what it makes is not seen"},
+	"create user, create role, alter user, drop user, drop role, rename user, set role, set password, set default":                                                                                                                                                                  {},
+	"drop database, drop schema":  {},
+	"call":                        {Why: "a CALL was not run; what it makes is not seen"},
+	"execute":                     {Why: "a prepared statement was not run; what it makes is not seen"},
 	"create, alter, drop, rename": {Action: texts.Main},
 	"grant, revoke":               {Action: texts.Late},
 	"rollback":                    refused("the text takes back what it did; leave out what is not to be"),
@@ -57,7 +57,7 @@ var known = rules(map[string]texts.Reading{
 })
 
 // settings say how what follows is meant. Others are passed over.
-var settings = strings.Fields("sql_mode names character_set_client character_set_results character_set_connection collation_connection time_zone default_storage_engine storage_engine explicit_defaults_for_timestamp")
+var settings = strings.Fields("sql_mode names character_set_client character_set_results character_set_connection collation_connection time_zone timestamp default_storage_engine storage_engine explicit_defaults_for_timestamp")
 
 var kindsOf = map[string][]catalog.Kind{
 	"table": {catalog.Table}, "view": {catalog.View}, "procedure": {catalog.Routine}, "function": {catalog.Routine}, "event": {vocab.Event}, "sequence": {catalog.Sequence},
@@ -227,7 +227,7 @@ func database(c *sqltext.Cursor, words []string) texts.Reading {
 // setting reads SET.
 func setting(open string, toks []sqltext.Token) texts.Reading {
 	for _, t := range toks {
-		if t.Is("global") || t.IsOp("(") || strings.HasPrefix(strings.ToLower(t.Text), "@@global") {
+		if t.Is("global") || strings.HasPrefix(strings.ToLower(t.Text), "@@global") {
 			return texts.Reading{}
 		}
 	}
@@ -238,14 +238,21 @@ func setting(open string, toks []sqltext.Token) texts.Reading {
 		return texts.Reading{Action: texts.Set, Key: "names", SQL: strings.TrimRight(open, "; ")}
 	}
 	var names []string
-	wanted := true
+	wanted, calls := true, false
 	for !c.End() && !c.Peek().IsOp(";") {
 		name := ""
 		for !c.End() && !c.Peek().IsOp("=") && !c.Peek().IsOp(":=") {
 			name += strings.ToLower(c.Next().Text)
 		}
+		c.Next()
 		for !c.End() && !c.Peek().IsOp(",") && !c.Peek().IsOp(";") {
-			c.Next()
+			t := c.Next()
+			calls = calls || t.IsOp("(") || t.Is("select")
+			if t.Is("unix_timestamp") { // of a literal: when an event was made that is over
+				if args, ok := c.Bracketed(); !ok || len(args) != 1 || args[0].Kind != sqltext.String {
+					calls = true
+				}
+			}
 		}
 		c.Take(",")
 		for _, p := range []string{"@@session.", "@@local.", "@@", "session", "local"} {
@@ -254,7 +261,7 @@ func setting(open string, toks []sqltext.Token) texts.Reading {
 		names = append(names, name)
 		wanted = wanted && (strings.HasPrefix(name, "@") || slices.Contains(settings, name))
 	}
-	if !wanted {
+	if !wanted || calls {
 		return texts.Reading{}
 	}
 	return texts.Reading{Action: texts.Set, Key: strings.Join(names, ","), SQL: strings.TrimRight(open, "; ")}

@@ -50,7 +50,7 @@ func NewServer(room Room, all []texts.Parsed) *Server {
 }
 
 // base is how a session begins.
-var base = []string{"SET SESSION sql_mode = DEFAULT, time_zone = DEFAULT, foreign_key_checks = 0, default_storage_engine = DEFAULT", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci"}
+var base = []string{"SET SESSION sql_mode = DEFAULT, time_zone = DEFAULT, timestamp = DEFAULT, foreign_key_checks = 0, default_storage_engine = DEFAULT", "SET NAMES utf8mb4 COLLATE utf8mb4_general_ci"}
 
 // errors of the server that say that a thing is not there, and those that
 // nothing that comes later can help (MariaDB: Error Codes).

@@ -4,6 +4,7 @@ package text
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -95,9 +96,11 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 		return asked(toks)
 	case temporary(words):
 		return texts.Reading{}
+	case words[0] == "do" && makesRoles(sql):
+		return texts.Reading{Why: "a DO that makes roles was not run; what else it makes is not seen"}
 	}
 	if n := len(toks); n > 3 && toks[n-2].Name() != "" && words[0] == "alter" { // … OWNER TO name ;
-		if end := ownerAt(toks); end > 0 {
+		if end := ownerAt(toks); end > 0 && r.Action != texts.Last {
 			r.Action = texts.Late
 		}
 	}
@@ -155,6 +158,11 @@ func ownerAt(toks []sqltext.Token) int {
 	}
 	return 0
 }
+
+var rolePattern = regexp.MustCompile(`(?i)\b(create|alter|drop)\s+(role|user|group)\b`)
+
+// makesRoles tells whether a block makes roles, which are no part of a database.
+func makesRoles(sql string) bool { return rolePattern.MatchString(sql) }
 
 // onDatabase tells rights to things that are no part of a database, and
 // memberships.
@@ -243,32 +251,43 @@ func special(sql string, words []string, toks []sqltext.Token, r texts.Reading) 
 		r.Action = texts.Raised
 	case words[1] == "foreign" && len(words) > 2 && words[2] == "table":
 		r.Action = texts.Raised
+		if m := made(sql, words[1:]); m != nil {
+			name := vocab.Quote(m.Name)
+			if m.Schema != "" {
+				name = vocab.Quote(m.Schema) + "." + name
+			}
+			r.SQL = sql + "\n; ALTER FOREIGN TABLE " + name + " OWNER TO " + account
+		}
 	case words[1] == "schema" && len(toks) > 2 && strings.EqualFold(toks[2].Name(), "public") && (len(toks) == 3 || toks[3].IsOp(";")):
-		r.Action, r.SQL = texts.Early, publicAnew
+		r.Action, r.SQL = texts.First, publicAnew
 	case words[1] == "schema":
 		if i := slices.IndexFunc(toks, func(t sqltext.Token) bool { return t.Is("authorization") }); i > 0 && i+1 < len(toks) {
 			name, owner := toks[i+1].Text, toks[i+1].Text
 			if !toks[i-1].Is("schema") && !toks[i-1].Is("exists") {
 				name = toks[i-1].Text
 			}
-			rest := ""
-			if i+2 < len(toks) {
-				rest = sql[toks[i+2].Pos:]
+			if i+2 < len(toks) && !toks[i+2].IsOp(";") {
+				return refused("a schema that is made together with what is in it cannot be given to somebody; write them one by one")
 			}
 			quiet := ""
 			if has("if", "not", "exists") {
 				quiet = "IF NOT EXISTS "
 			}
-			r.SQL = "CREATE SCHEMA " + quiet + name + " " + rest
+			r.Action, r.SQL = texts.First, "CREATE SCHEMA "+quiet+name+" AUTHORIZATION "+account
 			r.Then = &texts.Reading{Action: texts.Late, SQL: "ALTER SCHEMA " + name + " OWNER TO " + owner}
+		} else if n := len(toks); n < 8 && (toks[n-1].IsOp(";") || n == 3) { // without anything in it
+			r.Action, r.SQL = texts.First, strings.TrimRight(sql, "; \n\t")+" AUTHORIZATION "+account
 		}
 	}
 	return r
 }
 
+// account stands for the ordinary account in statements of our own.
+const account = "\x00account\x00"
+
 // publicAnew makes the schema that every database has anew, as somebody else's:
 // what is said of it then is all that there is to say.
-const publicAnew = "DROP SCHEMA IF EXISTS public; CREATE SCHEMA public"
+const publicAnew = "DROP SCHEMA IF EXISTS public; CREATE SCHEMA public AUTHORIZATION " + account
 
 func fold(s string) string { return strings.ToLower(s) }
 

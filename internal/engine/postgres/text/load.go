@@ -72,9 +72,9 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 		return refusal(err)
 	}
 	if sql == publicAnew {
-		sql += " AUTHORIZATION " + vocab.Quote(s.room.Account)
 		s.room.Give = nil
 	}
+	sql = strings.ReplaceAll(sql, account, vocab.Quote(s.room.Account))
 	_, err := conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol)
 	var pg *pgconn.PgError
 	for tries := 0; errors.As(err, &pg) && pg.Code == "42704" && tries < 100; tries++ {

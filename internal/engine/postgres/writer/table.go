@@ -62,6 +62,13 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 			if p.Has("default") {
 				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET DEFAULT "+p.Text("default"))
 			}
+			if p.Has("not null") && !p.Has("not null not valid") && !slices.ContainsFunc(family.Upwards(c.Desired, family.ParentNames(o)), func(above *catalog.Object) bool {
+				pc := partOf(above, p)
+				return pc != nil && pc.Has("not null")
+			}) {
+				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET NOT NULL")
+			}
+			defaults = append(defaults, columnExtras(p)...)
 		case p.Kind == catalog.Column:
 			lines = append(lines, columnSQL(p, true))
 			defaults = append(defaults, columnExtras(p)...)

@@ -59,7 +59,7 @@ func ReadText(ctx context.Context, files []engine.TextFile) (*catalog.Catalog, e
 type textReader struct {
 	ctx    context.Context
 	rows   []Row
-	at     map[string]int // by space and folded name: index in rows
+	at     map[string]int  // by space and folded name: index in rows
 	temp   map[string]bool // what is only there for the session
 	later  []pending
 	memory memory
