@@ -26,8 +26,12 @@ func (a *app) syncCommand() *cobra.Command {
 		Long: `Does the whole day at once: compares, writes the script, says what it would do,
 asks, runs it, and compares again. What still differs is said, with the reason.
 
+Where the target is a folder of SQL texts, or one text, exactly the statements of
+what differs are written anew; all else keeps its bytes. What goes to the source
+(--to-source) is written there in the same way where that is texts.
+
 Exit code 3 says that something was held back or refused.`,
-		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql",
+		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql\n  dapper-mirror sync dev.db db/",
 		Args:    cobra.ExactArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			args = a.said.Sides(args)
@@ -38,14 +42,24 @@ Exit code 3 says that something was held back or refused.`,
 			if err != nil {
 				return err
 			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(false))
+			texts := a.work.Rewritable(args[1])
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(texts || a.work.Rewritable(args[0])))
 			if err != nil {
 				return err
+			}
+			if texts {
+				if out != "" {
+					return trouble("usage", "-o: no script is written for a folder of texts")
+				}
+				return a.rewrite(cmd.Context(), p, args, o.yes)
 			}
 			if !p.Target.Writable() {
 				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.Target.Label)
 			}
 			if p, err = a.shown(cmd.Context(), p, args, wr, o.yes, w.create); err != nil {
+				return err
+			}
+			if err := a.toSource(cmd.Context(), p, args, o.yes); err != nil {
 				return err
 			}
 			if len(p.Choices.Open())+len(p.Choices.Remake) == 0 {

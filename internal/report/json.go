@@ -184,6 +184,15 @@ type JSONRun struct {
 	Held      int    `json:"held_back"`
 	Remaining *int   `json:"remaining_differences,omitempty"`
 	Target    string `json:"target"`
+	// Files are those that were written, where the target is texts.
+	Files []JSONFile `json:"files,omitempty"`
+}
+
+// JSONFile is what became of a file of a folder.
+type JSONFile struct {
+	File    string   `json:"file"`
+	Change  string   `json:"change"` // "new", "changed" or "gone"
+	Objects []string `json:"objects"`
 }
 
 // JSONRehearsal is how a rehearsal went.

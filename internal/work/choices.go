@@ -135,6 +135,9 @@ func (s *Session) Back(ctx context.Context, p *Pair, source, target string) (*Pa
 	return s.Compare(ctx, target, source, c)
 }
 
+// ToSource tells whether something was chosen to go to the source.
+func (p *Pair) ToSource() bool { return len(p.turned().Filed) > 0 }
+
 // turned are the choices as the source sees them: each difference by its own
 // name there.
 func (p *Pair) turned() *choose.Wishes {

@@ -189,9 +189,22 @@ func excerpt(sql string) string {
 // it is not there, or it is not certain which it is. Of a part that is not
 // found, its object is answered.
 func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
+	if m.Name == "" && m.Part == "" {
+		return nil, nil
+	}
 	var found []*catalog.Object
 	same := func(a, b string) bool {
 		return a == b || c.FoldNames && catalog.FoldASCII(a) == catalog.FoldASCII(b)
+	}
+	if m.Name == "" { // a part that stands for itself
+		for _, o := range c.Objects {
+			for _, p := range o.Parts {
+				if same(p.Name, m.Part) && slices.Contains(m.PartKinds, p.Kind) && (m.Schema == "" || o.Schema == m.Schema) {
+					return o, p
+				}
+			}
+		}
+		return nil, nil
 	}
 	for _, o := range c.Objects {
 		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || o.Schema == m.Schema) {

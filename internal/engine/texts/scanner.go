@@ -24,6 +24,8 @@ type Statement struct {
 	Client bool
 	// Start and End are the byte offsets in the file, end mark included.
 	Start, End int64
+	// Delimiter is what ends statements where it stands.
+	Delimiter string
 }
 
 // Longest is how many bytes a statement may have that is kept whole.
@@ -232,7 +234,7 @@ func (s *Scanner) delimited() bool {
 func (s *Scanner) done(delimiter int) Statement {
 	st := *s.start
 	st.SQL = strings.TrimSpace(s.sql.String()[:s.sql.Len()-delimiter])
-	st.End = s.at
+	st.End, st.Delimiter = s.at, s.delimiter
 	s.d = s.d.After(st.SQL)
 	return st
 }

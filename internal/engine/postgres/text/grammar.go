@@ -109,11 +109,15 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 		if onDatabase(toks) {
 			return texts.Reading{}
 		}
+		r.Alters = granted(sql)
 	case "create":
 		r = special(sql, words, toks, r)
 		r.Makes = made(sql, words[1:])
 	case "comment":
 		r.Alters = made(sql, words[2:])
+		if len(words) > 2 && words[2] == "column" {
+			r.Alters = columnOf(sql)
+		}
 	case "alter", "drop":
 		r.Alters = made(sql, words[1:])
 		r.Makes = constraint(sql, r.Alters)
@@ -324,7 +328,11 @@ func made(sql string, words []string) *texts.Made {
 		return m
 	}
 	if !c.Peek().Is("on") {
-		_, m.Part = texts.Named(c, fold)
+		m.Schema, m.Part = texts.Named(c, fold)
+	}
+	if !slices.ContainsFunc(c.Toks[c.At:], func(t sqltext.Token) bool { return t.Is("on") }) { // ALTER INDEX, COMMENT ON INDEX
+		m.PartKinds, m.Kinds = kinds, nil
+		return m
 	}
 	for !c.End() && !c.Peek().Is("on") {
 		c.Next()
@@ -339,6 +347,77 @@ func made(sql string, words []string) *texts.Made {
 	m.PartKinds, m.Kinds = kinds, nil
 	m.Schema, m.Name = texts.Named(c, fold)
 	if m.Name == "" || m.Part == "" {
+		return nil
+	}
+	return m
+}
+
+// columnOf is the object of the column that COMMENT ON COLUMN names.
+func columnOf(sql string) *texts.Made {
+	c := sqltext.NewCursor(vocab.Dialect, sql)
+	c.Take("comment", "on", "column")
+	start := c.At
+	for c.Peek().IsName() {
+		c.Next()
+		if !c.Peek().IsOp(".") {
+			break
+		}
+		c.Next()
+	}
+	// The last name is the column's.
+	end := c.At
+	n := 0
+	for i := start; i < end; i++ {
+		if c.Toks[i].IsOp(".") {
+			n++
+		}
+	}
+	if n == 0 {
+		return nil
+	}
+	c.At = start
+	var names []string
+	for range n {
+		t := c.Next()
+		name := t.Name()
+		if t.Kind == sqltext.Word {
+			name = fold(name)
+		}
+		names = append(names, name)
+		c.Take(".")
+	}
+	m := &texts.Made{Kinds: []catalog.Kind{catalog.Table, catalog.View, vocab.MatView, vocab.ForeignTable, vocab.Composite}, Name: names[len(names)-1]}
+	if len(names) > 1 {
+		m.Schema = names[len(names)-2]
+	}
+	return m
+}
+
+// granted is the one thing that rights are given to, where it is one.
+func granted(sql string) *texts.Made {
+	c := sqltext.NewCursor(vocab.Dialect, sql)
+	for !c.End() && !c.Peek().Is("on") {
+		c.Next()
+	}
+	c.Next()
+	var kinds []catalog.Kind
+	for _, w := range []string{"table", "sequence", "function", "procedure", "routine", "schema", "type", "domain", "language"} {
+		if c.Take(w) {
+			kinds = kindsOf[w]
+		}
+	}
+	if c.Peek().Is("all") {
+		return nil
+	}
+	m := &texts.Made{Kinds: kinds}
+	m.Schema, m.Name = texts.Named(c, fold)
+	if c.Peek().IsOp("(") {
+		m.Hint = c.Group()
+	}
+	if len(kinds) == 1 && kinds[0] == catalog.Table {
+		m.Kinds = nil
+	}
+	if c.Peek().IsOp(",") {
 		return nil
 	}
 	return m

@@ -1,0 +1,155 @@
+package place
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"slices"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/texts"
+	"dappermirror/internal/files"
+	"dappermirror/internal/place/rewrite"
+)
+
+// Rewriting is what texts would be so that they say another structure. It was
+// proved to say that.
+type Rewriting struct {
+	*rewrite.Change
+	texts *sqlTexts
+}
+
+// Rewritable tells whether the place is texts that can be written anew: files of
+// this machine that are not packed.
+func (p *Place) Rewritable() bool {
+	t, ok := p.is.(*sqlTexts)
+	return ok && t.disk
+}
+
+// Rewrite works out how texts that say actual, which was read from them, shall
+// say desired. Nothing is written yet. The new texts are read to prove it.
+func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, opt Options) (*Rewriting, error) {
+	t, ok := p.is.(*sqlTexts)
+	if !ok || !t.disk {
+		return nil, fmt.Errorf("%s: it is no text that can be written", p.Label)
+	}
+	in := &rewrite.Texts{Actual: actual}
+	for _, s := range t.list {
+		r, err := s.unpacked(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if r.Packed || r.Archive {
+			_ = r.Close() // it was only looked into
+			return nil, fmt.Errorf("%s is packed; a dump is not written anew", s.name)
+		}
+		text, err := io.ReadAll(io.LimitReader(r, texts.Longest+1))
+		if e := r.Close(); err == nil {
+			err = e
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be read: %w", s.name, err)
+		}
+		if len(text) > texts.Longest {
+			return nil, fmt.Errorf("%s has more than %d MB; it is a dump, which is not written anew", s.name, texts.Longest>>20)
+		}
+		in.Sources = append(in.Sources, rewrite.Source{Name: t.beneath(s.name), Text: text})
+	}
+	var err error
+	if in.Was, in.Grammar, err = laidOut(actual); err != nil {
+		return nil, err
+	}
+	if in.Is, _, err = laidOut(desired); err != nil {
+		return nil, err
+	}
+	if t.folder == "" { // all of it is one file
+		for i := range in.Is {
+			in.Is[i].Name = in.Sources[0].Name
+		}
+	}
+	change, err := rewrite.Rewrite(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	w := &Rewriting{change, t}
+	return w, w.prove(ctx, p, in, desired, opt)
+}
+
+// New tells whether a file of the new texts was not there.
+func (w *Rewriting) New(name string) bool {
+	return !slices.ContainsFunc(w.texts.list, func(s source) bool { return w.texts.beneath(s.name) == name })
+}
+
+// beneath is the name of a file beneath the folder.
+func (t *sqlTexts) beneath(name string) string {
+	if t.folder == "" {
+		return filepath.ToSlash(name)
+	}
+	rel, err := filepath.Rel(t.folder, name)
+	if err != nil {
+		return filepath.ToSlash(name)
+	}
+	return filepath.ToSlash(rel)
+}
+
+// prove reads the new texts and sees that they say what they shall.
+func (w *Rewriting) prove(ctx context.Context, p *Place, in *rewrite.Texts, desired *catalog.Catalog, opt Options) error {
+	now := &sqlTexts{folder: w.texts.folder, whole: w.texts.whole, database: w.texts.database}
+	add := func(name string, text []byte) {
+		now.list = append(now.list, source{name, func(context.Context) (io.ReadCloser, error) { return io.NopCloser(bytes.NewReader(text)), nil }})
+	}
+	there := map[string]bool{}
+	for _, s := range in.Sources {
+		there[s.Name] = true
+		switch text, changed := w.Files[s.Name]; {
+		case changed:
+			add(s.Name, text)
+		case !slices.Contains(w.Gone, s.Name):
+			add(s.Name, s.Text)
+		}
+	}
+	for name, text := range w.Files {
+		if !there[name] {
+			add(name, text)
+		}
+	}
+	slices.SortFunc(now.list, func(a, b source) int { return inOrder(a.name, b.name) })
+	q := &Place{Label: p.Label, Engine: p.Engine, is: now}
+	got, err := now.read(ctx, q, opt)
+	if err != nil {
+		return fmt.Errorf("%s cannot be written anew statement by statement, as what it would be cannot be read (%w); write a script for it: dapper-mirror script", p.Label, err)
+	}
+	groups := map[string]bool{}
+	if e, err := engine.Named(desired.Engine); err == nil {
+		for _, g := range e.Groups() {
+			groups[g] = true
+		}
+	}
+	for _, it := range compare.Compare(desired, got, compare.Options{Groups: groups}).Differences() {
+		return fmt.Errorf("%s cannot be written anew statement by statement: %s would not be as it shall; write a script for it: dapper-mirror script", p.Label, it.Object().Ref())
+	}
+	return nil
+}
+
+// Put writes the files.
+func (w *Rewriting) Put() error {
+	if w.texts.folder != "" {
+		return put(w.texts.folder, w.Files, w.Gone)
+	}
+	for name, text := range w.Files {
+		if err := files.Write(filepath.FromSlash(name), text); err != nil {
+			return err
+		}
+	}
+	for _, name := range w.Gone { // nothing is left in the one file there is
+		if err := os.Truncate(filepath.FromSlash(name), 0); err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,382 @@
+// Package rewrite changes SQL texts so that they say another structure: only
+// the statements of what changed are written anew, all else keeps its bytes.
+package rewrite
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/texts"
+	"dappermirror/internal/place/layout"
+)
+
+// Source is a text of the folder.
+type Source struct {
+	Name string // beneath the folder, with / between its parts
+	Text []byte
+}
+
+// Texts is what a folder says, now and as it shall.
+type Texts struct {
+	Grammar texts.Grammar
+	Sources []Source
+	Actual  *catalog.Catalog // what the sources say
+	Was, Is []layout.File    // how it and the wanted structure are laid out
+}
+
+// Change is what becomes of the files: their new texts, and those that go.
+type Change struct {
+	Files map[string][]byte
+	Gone  []string
+	// Objects are those that changed, with the file that each stands in then.
+	Objects map[catalog.Ref]string
+}
+
+// statement is one of the sources, with what it is about.
+type statement struct {
+	texts.Parsed
+	file   int
+	about  catalog.Ref // the object, or the part of it; of no kind where nobody knows
+	canon  string      // itself as statements are compared
+	edited bool        // it is replaced, or gone
+	by     string      // what stands in its place
+}
+
+// layouts are the pieces of an object: by what they are about, in order.
+type layouts struct {
+	file  *layout.File
+	order []catalog.Ref
+	of    map[catalog.Ref][]layout.Piece
+}
+
+type rewriter struct {
+	*Texts
+	all    []*statement
+	was    map[catalog.Ref]*layouts
+	is     map[catalog.Ref]*layouts
+	change *Change
+	added  map[string][]string // new files, by name
+}
+
+// Rewrite changes the texts as far as the two layouts differ.
+func Rewrite(ctx context.Context, t *Texts) (*Change, error) {
+	r := &rewriter{Texts: t, was: laid(t.Was), is: laid(t.Is), added: map[string][]string{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
+	if err := r.parse(ctx); err != nil {
+		return nil, err
+	}
+	for i := range t.Was {
+		of := t.Was[i].Of
+		if r.is[of] == nil {
+			r.remove(of)
+		} else if !r.equal(of) {
+			r.alter(of)
+		}
+	}
+	for i := range t.Is {
+		if f := &t.Is[i]; r.was[f.Of] == nil {
+			r.added[f.Name] = append(r.added[f.Name], string(f.Text(t.Grammar)))
+			r.change.Objects[f.Of] = f.Name
+		}
+	}
+	r.write()
+	return r.change, nil
+}
+
+func laid(files []layout.File) map[catalog.Ref]*layouts {
+	out := map[catalog.Ref]*layouts{}
+	for i := range files {
+		l := &layouts{file: &files[i], of: map[catalog.Ref][]layout.Piece{}}
+		for _, p := range files[i].Pieces {
+			key := p.About.Thing()
+			if l.of[key] == nil {
+				l.order = append(l.order, key)
+			}
+			l.of[key] = append(l.of[key], p)
+		}
+		out[files[i].Of] = l
+	}
+	return out
+}
+
+// parse takes the sources apart and finds what each statement is about: by the
+// statement that the layout has for it, or by what it names.
+func (r *rewriter) parse(ctx context.Context) error {
+	known := map[string]catalog.Ref{}
+	for _, l := range r.was {
+		for key, pieces := range l.of {
+			for _, p := range pieces {
+				for _, sql := range p.SQL {
+					known[r.canon(sql)] = key
+				}
+			}
+		}
+	}
+	var files []engine.TextFile
+	for _, s := range r.Sources {
+		files = append(files, engine.TextFile{Name: s.Name, Reader: bytes.NewReader(s.Text)})
+	}
+	all, err := texts.Parse(ctx, files, r.Grammar)
+	if err != nil {
+		return err
+	}
+	file := 0
+	for i, p := range all {
+		for r.Sources[file].Name != p.Origin.File {
+			file++
+		}
+		if !p.Action.Runs() || i > 0 && all[i-1].Start == p.Start && all[i-1].Origin.File == p.Origin.File {
+			continue
+		}
+		s := &statement{Parsed: p, file: file, canon: r.canon(p.Statement.SQL)}
+		if key, ok := known[s.canon]; ok {
+			s.about = key
+		} else {
+			s.about = r.named(cmp.Or(p.Makes, p.Alters))
+		}
+		r.all = append(r.all, s)
+	}
+	return nil
+}
+
+// named is the thing that a statement names, as far as it is there.
+func (r *rewriter) named(m *texts.Made) catalog.Ref {
+	if m == nil {
+		return catalog.Ref{}
+	}
+	switch o, p := m.Owns(r.Actual); {
+	case p != nil:
+		return o.PartRef(p)
+	case o != nil:
+		return o.Ref()
+	}
+	return catalog.Ref{}
+}
+
+// canon is a statement as it is compared with others: without the client's
+// lines, its end mark and blanks that mean nothing.
+func (r *rewriter) canon(sql string) string {
+	if st := sqltext.Split(r.Grammar.Dialect, sql); len(st) > 1 {
+		for _, s := range st {
+			if !s.Client {
+				sql = s.Text
+			}
+		}
+	}
+	return strings.TrimRight(sqltext.Squeezed(r.Grammar.Dialect, strings.TrimRight(sql, "; \t\r\n")), "; ")
+}
+
+// equal tells whether an object is laid out alike on both sides.
+func (r *rewriter) equal(of catalog.Ref) bool {
+	return bytes.Equal(r.was[of].file.Text(r.Grammar), r.is[of].file.Text(r.Grammar))
+}
+
+// of are the statements about an object and its parts.
+func (r *rewriter) of(object catalog.Ref) []*statement {
+	var out []*statement
+	for _, s := range r.all {
+		if s.about.Object() == object {
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+func (r *rewriter) remove(of catalog.Ref) {
+	for _, s := range r.of(of) {
+		s.edited = true
+		r.change.Objects[of] = r.Sources[s.file].Name
+	}
+	if _, found := r.change.Objects[of]; !found {
+		r.change.Objects[of] = ""
+	}
+}
+
+// alter writes the statements of what changed in an object.
+func (r *rewriter) alter(of catalog.Ref) {
+	own := r.of(of)
+	if len(own) == 0 { // nothing that we know makes it: it is said once more, and the proof will tell
+		f := r.is[of].file
+		r.added[f.Name] = append(r.added[f.Name], string(f.Text(r.Grammar)))
+		r.change.Objects[of] = f.Name
+		return
+	}
+	r.change.Objects[of] = r.Sources[own[0].file].Name
+	was, is := r.was[of], r.is[of]
+	by := map[catalog.Ref][]*statement{}
+	for _, s := range own {
+		by[s.about] = append(by[s.about], s)
+	}
+	var changed []catalog.Ref
+	for _, key := range slices.Concat(was.order, is.order) {
+		if !slices.Contains(changed, key) && r.text(was, key) != r.text(is, key) {
+			changed = append(changed, key)
+		}
+	}
+	for _, key := range changed {
+		// A part that no statement of its own makes stands within another one.
+		if was.of[key] != nil && len(by[key]) == 0 || r.sets(was, key) || r.sets(is, key) {
+			r.whole(own, is)
+			return
+		}
+	}
+	last := own[len(own)-1]
+	for _, key := range changed {
+		r.piece(key, by[key], was, is, &last)
+	}
+}
+
+// sets tells whether a piece needs settings of its own, which would reach what
+// stands behind it.
+func (r *rewriter) sets(l *layouts, key catalog.Ref) bool {
+	for _, p := range l.of[key] {
+		for _, sql := range p.SQL {
+			if r.Grammar.Read(sql, sqltext.Significant(r.Grammar.Dialect, sql)).Action == texts.Set {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (r *rewriter) text(l *layouts, key catalog.Ref) string {
+	f := layout.File{Pieces: l.of[key]}
+	return string(f.Text(r.Grammar))
+}
+
+// piece writes what is about one thing: statements that say the same keep their
+// bytes, others are replaced where the first of them stood.
+func (r *rewriter) piece(key catalog.Ref, own []*statement, was, is *layouts, last **statement) {
+	wanted := map[string]bool{}
+	var list []string
+	for _, p := range is.of[key] {
+		for _, sql := range p.SQL {
+			wanted[r.canon(sql)] = true
+			list = append(list, sql)
+		}
+	}
+	kept := map[string]bool{}
+	var free *statement
+	for _, s := range own {
+		if wanted[s.canon] {
+			kept[s.canon] = true
+			continue
+		}
+		if s.edited = true; free == nil {
+			free = s
+		}
+	}
+	var b strings.Builder
+	for _, sql := range list {
+		if !kept[r.canon(sql)] {
+			b.WriteString(strings.TrimRight(sql, "\n") + "\n")
+		}
+	}
+	switch {
+	case b.Len() == 0:
+	case free != nil:
+		free.by = b.String()
+	default:
+		after := *last
+		if len(own) > 0 {
+			after = own[len(own)-1]
+		}
+		if !after.edited {
+			after.edited, after.by = true, string(r.Sources[after.file].Text[after.Start:after.End])+"\n"
+		}
+		if len(own) == 0 && after.by != "" {
+			after.by += "\n"
+		}
+		after.by += b.String()
+	}
+}
+
+// whole writes an object anew where its first statement stood.
+func (r *rewriter) whole(own []*statement, is *layouts) {
+	for _, s := range own {
+		s.edited = true
+	}
+	own[0].by = string(is.file.Text(r.Grammar))
+}
+
+// write puts the files together.
+func (r *rewriter) write() {
+	byFile := map[int][]*statement{}
+	left := map[int]int{}
+	for _, s := range r.all {
+		byFile[s.file] = append(byFile[s.file], s)
+		if !s.edited || s.by != "" {
+			left[s.file]++
+		}
+	}
+	for i, src := range r.Sources {
+		if !slices.ContainsFunc(byFile[i], func(s *statement) bool { return s.edited }) {
+			continue
+		}
+		if left[i] == 0 {
+			r.change.Gone = append(r.change.Gone, src.Name)
+			continue
+		}
+		var b bytes.Buffer
+		at := 0
+		for _, s := range byFile[i] {
+			if !s.edited {
+				continue
+			}
+			b.Write(src.Text[at:s.Start])
+			at = int(s.End)
+			text := strings.TrimRight(s.by, "\n")
+			if s.Delimiter != ";" && text != "" {
+				text = "DELIMITER ;\n" + text + "\nDELIMITER " + s.Delimiter
+			}
+			b.WriteString(text)
+			if text == "" {
+				if at = blankLine(src.Text, at); bytes.HasSuffix(b.Bytes(), []byte("\n\n")) {
+					at = blankLine(src.Text, at) // one of the two empty lines around it
+				}
+			}
+		}
+		b.Write(src.Text[at:])
+		r.change.Files[src.Name] = b.Bytes()
+	}
+	for name, list := range r.added {
+		text := []byte(strings.Join(list, "\n"))
+		for _, src := range r.Sources {
+			if src.Name != name {
+				continue
+			}
+			old := src.Text
+			if now, ok := r.change.Files[name]; ok {
+				old = now
+			}
+			if !slices.Contains(r.change.Gone, name) {
+				text = append(append(bytes.TrimRight(old, "\n"), "\n\n"...), text...)
+			}
+		}
+		r.change.Gone = slices.DeleteFunc(r.change.Gone, func(g string) bool { return g == name })
+		r.change.Files[name] = text
+	}
+	for name, text := range r.change.Files {
+		if !bytes.HasSuffix(text, []byte("\n")) {
+			r.change.Files[name] = append(text, '\n')
+		}
+	}
+}
+
+// blankLine is where the next line begins, where nothing but blanks stands
+// between.
+func blankLine(text []byte, at int) int {
+	end := at
+	for end < len(text) && (text[end] == ' ' || text[end] == '\t' || text[end] == '\r') {
+		end++
+	}
+	if end < len(text) && text[end] == '\n' {
+		return end + 1
+	}
+	return at
+}
