@@ -11,6 +11,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/texts"
 	"dappermirror/internal/files"
@@ -131,9 +132,24 @@ func (w *Rewriting) prove(ctx context.Context, p *Place, in *rewrite.Texts, desi
 		}
 	}
 	for _, it := range compare.Compare(desired, got, compare.Options{Groups: groups}).Differences() {
-		return fmt.Errorf("%s cannot be written anew statement by statement: %s would not be as it shall; write a script for it: dapper-mirror script", p.Label, it.Object().Ref())
+		return fmt.Errorf("%s cannot be written anew statement by statement: %s would not be as it shall (%s); write a script for it: dapper-mirror script", p.Label, it.Object().Ref(), wrong(it))
 	}
 	return nil
+}
+
+// wrong names what of a thing is not as it shall be.
+func wrong(it *compare.Item) string {
+	if it.Status != compare.Differs {
+		return map[compare.Status]string{compare.SourceOnly: "it is not there", compare.TargetOnly: "it is there"}[it.Status]
+	}
+	var out []string
+	for _, d := range it.Properties {
+		out = append(out, d.Name)
+	}
+	for _, p := range it.Changed() {
+		out = append(out, fmt.Sprintf("%s %s", p.Object().Kind.Title(), p.Object().Name))
+	}
+	return words.Join(out, 3)
 }
 
 // Put writes the files.

@@ -62,8 +62,10 @@ type Made struct {
 	Schema, Name string         // Schema is empty where the name stands alone
 	PartKinds    []catalog.Kind // of a part of it
 	Part         string
-	// Hint tells things of one name apart: the text of a routine's arguments.
+	// Hint and Is tell things of one name apart: by the text of a routine's
+	// arguments, and by what else is known of it.
 	Hint string
+	Is   func(*catalog.Object) bool
 }
 
 // Grammar is what an engine knows of the statements of its texts.
@@ -207,7 +209,7 @@ func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
 		return nil, nil
 	}
 	for _, o := range c.Objects {
-		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || o.Schema == m.Schema) {
+		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || o.Schema == m.Schema) && (m.Is == nil || m.Is(o)) {
 			found = append(found, o)
 		}
 	}

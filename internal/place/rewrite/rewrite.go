@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"strings"
 
@@ -218,12 +219,15 @@ func (r *rewriter) alter(of catalog.Ref) {
 			changed = append(changed, key)
 		}
 	}
-	for _, key := range changed {
-		// A part that no statement of its own makes stands within another one.
-		if was.of[key] != nil && len(by[key]) == 0 || r.sets(was, key) || r.sets(is, key) {
-			r.whole(own, is)
-			return
-		}
+	// Where the object's own statement is written anew, what only one of the text
+	// and the layout has within it must not get lost, or come twice.
+	anew := slices.Contains(changed, of)
+	within := func(key catalog.Ref) bool { return was.of[key] != nil && len(by[key]) == 0 }
+	beside := func(key catalog.Ref) bool { return was.of[key] == nil && is.of[key] == nil }
+	if anew && (slices.ContainsFunc(was.order, within) || slices.ContainsFunc(slices.Collect(maps.Keys(by)), beside)) ||
+		slices.ContainsFunc(changed, func(key catalog.Ref) bool { return within(key) || r.sets(was, key) || r.sets(is, key) }) {
+		r.whole(own, is)
+		return
 	}
 	last := own[len(own)-1]
 	for _, key := range changed {

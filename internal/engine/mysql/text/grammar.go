@@ -351,6 +351,9 @@ func made(c *sqltext.Cursor, words []string) *texts.Made {
 	c.Next()
 	_ = c.Take("if", "not", "exists") || c.Take("if", "exists")
 	m := &texts.Made{Kinds: kinds}
+	if kinds[0] == catalog.Routine {
+		m.Is = func(o *catalog.Object) bool { return o.Has("procedure") == (kind == "procedure") }
+	}
 	if kinds[0] != catalog.Trigger && kinds[0] != catalog.Index {
 		_, m.Name = texts.Named(c, same)
 		return m

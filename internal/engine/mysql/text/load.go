@@ -205,7 +205,10 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 	unknown := false
 	for _, o := range c.Objects {
 		for _, x := range append([]*catalog.Object{o}, o.Parts...) {
-			unknown = unknown || strings.Contains(x.Text("definer"), s.account())
+			if strings.Contains(x.Text("definer"), s.account()) {
+				x.Remove("definer")
+				unknown = true
+			}
 		}
 	}
 	if unknown {

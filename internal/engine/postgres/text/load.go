@@ -183,11 +183,15 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		return nil, err
 	}
 	c.Gaps = append(slices.Clip(c.Gaps), s.gaps...)
+	unknown := false
 	for _, o := range c.Objects {
 		if vocab.Bare(o.Text("owner")) == s.room.Account {
-			c.Gaps = append(c.Gaps, catalog.Gap{Property: "owner", Group: "owners", Why: "the text does not say who owns everything"})
-			break
+			o.Remove("owner")
+			unknown = true
 		}
+	}
+	if unknown {
+		c.Gaps = append(c.Gaps, catalog.Gap{Property: "owner", Group: "owners", Why: "the text does not say who owns everything"})
 	}
 	return c, nil
 }
