@@ -74,6 +74,7 @@ type app struct {
 	format, color, progress string
 	dialect, scratch        string
 	quiet, verbose          bool
+	remember                string
 	noInput, noPager        bool
 	lockWait, scratchKeep   time.Duration
 	said                    judgement.Said
@@ -93,6 +94,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	root.SetOut(&a.out)
 	root.SetErr(stderr)
 	cmd, err := root.ExecuteContextC(ctx)
+	a.rememberPlaces()
 	if cmd != nil {
 		a.command = cmd.Name()
 	}
@@ -254,6 +256,37 @@ func (a *app) confirm(ctx context.Context, question string) (bool, error) {
 	}
 }
 
+// secret asks for a password, which is not shown.
+func (a *app) secret(ctx context.Context, prompt string) (string, error) {
+	f, ok := a.stdin.(*os.File)
+	if a.noInput || !ok || !term.IsTerminal(int(f.Fd())) {
+		return "", place.ErrNobody
+	}
+	fmt.Fprint(a.stderr, report.Safe(prompt))
+	type answer struct {
+		text []byte
+		err  error
+	}
+	answered := make(chan answer, 1)
+	state, err := term.GetState(int(f.Fd()))
+	if err != nil {
+		return "", err
+	}
+	go func() { // a read cannot be called off; the program ends without it
+		text, err := term.ReadPassword(int(f.Fd()))
+		answered <- answer{text, err}
+	}()
+	select {
+	case got := <-answered:
+		fmt.Fprintln(a.stderr)
+		return string(got.text), got.err
+	case <-ctx.Done():
+		_ = term.Restore(int(f.Fd()), state) // the program ends
+		fmt.Fprintln(a.stderr)
+		return "", ctx.Err()
+	}
+}
+
 // json writes a JSON result.
 func (a *app) json(fill func(*report.Output)) error {
 	return report.WriteJSON(&a.out, a.command, fill)
@@ -308,10 +341,11 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: "+strings.Join(place.Dialects(), ", "))
 	f.StringVar(&a.scratch, "scratch", "", "where scratch databases of servers are made, to read texts and to rehearse: local (a throw-away server on this machine) or a place")
 	f.DurationVar(&a.scratchKeep, "scratch-keep", time.Minute, "how long a throw-away server that read a text stays for the next call; 0 for not at all")
+	f.StringVar(&a.remember, "remember-places", "on", "remember which places were used, without secrets, for places --recent: on or off")
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
+		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.historyCommand(), a.placesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })
@@ -337,7 +371,9 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	if err := apply(s, cmd); err != nil {
 		return err
 	}
-	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, s.Places(), a.dialect, a.scratch
+	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, named(s), a.dialect, a.scratch
+	a.work.Places.Ask = a.secret
+	a.said.Of = s.Places()
 	if self, err := os.Executable(); err == nil && a.scratchKeep > 0 {
 		local.Keeper = []string{self, scratchServer, "--scratch-keep", a.scratchKeep.String()}
 	}
@@ -351,7 +387,7 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	for _, c := range []struct {
 		name, value string
 		of          []string
-	}{{"format", a.format, formats}, {"color", a.color, []string{"auto", "always", "never"}}, {"progress", a.progress, []string{"auto", "always", "never"}}} {
+	}{{"format", a.format, formats}, {"color", a.color, []string{"auto", "always", "never"}}, {"progress", a.progress, []string{"auto", "always", "never"}}, {"remember-places", a.remember, []string{"on", "off"}}} {
 		ok := false
 		for _, v := range c.of {
 			ok = ok || v == c.value

@@ -12,8 +12,8 @@ import (
 )
 
 func (a *app) captureCommand() *cobra.Command {
-	var out, as string
-	var force bool
+	var out, as, note, keep string
+	var force, toHistory bool
 	cmd := &cobra.Command{
 		Use:   "capture PLACE",
 		Short: "Save the structure of a place in a file or a folder",
@@ -33,6 +33,12 @@ sync PLACE FOLDER changes no more of a folder than what differs.`,
 			if as == "folder" && (out == "" || out == "-") {
 				return trouble("usage", "--as folder: give the folder with -o")
 			}
+			if note != "" && !toHistory {
+				return trouble("usage", "--note is for --to-history")
+			}
+			if toHistory && (out != "" || as != "file") {
+				return trouble("usage", "--to-history keeps it beside the settings file; it takes no -o and no --as")
+			}
 			p, err := a.work.Place(args[0], false)
 			if err == nil {
 				err = work.Apart([]work.Output{{Option: "-o", Path: out}}, p)
@@ -43,6 +49,9 @@ sync PLACE FOLDER changes no more of a folder than what differs.`,
 			c, err := a.work.Read(cmd.Context(), p)
 			if err != nil {
 				return err
+			}
+			if toHistory {
+				return a.toHistory(cmd.Context(), args[0], note, keep, c)
 			}
 			if as == "folder" {
 				err = work.Keep(place.Folder(out), c, force)
@@ -66,6 +75,9 @@ sync PLACE FOLDER changes no more of a folder than what differs.`,
 	}
 	cmd.Flags().StringVarP(&out, "output", "o", "", "the file or folder to write; without it, or for -, standard output")
 	cmd.Flags().StringVar(&as, "as", "file", "what it is saved as: file (one capture) or folder (a .sql file an object)")
+	cmd.Flags().BoolVar(&toHistory, "to-history", false, "keep it in the history of the place, which a settings file names; see history")
+	cmd.Flags().StringVar(&note, "note", "", "with --to-history: a word on why it is kept")
+	historyKeepFlag(cmd, &keep)
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
 }

@@ -2,6 +2,9 @@ package cli
 
 import (
 	"context"
+	"maps"
+	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -11,6 +14,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/place"
+	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
 
@@ -22,8 +26,53 @@ func placeLabel(text string) string {
 	return p.Label
 }
 
+// named are the places of the settings files as they are resolved.
+func named(s *settings.Settings) map[string]place.Named {
+	out := map[string]place.Named{}
+	for name, p := range s.Places() {
+		n := place.Named{At: p.At, Password: p.Password, TLS: p.TLS, Dialect: p.Dialect, Scratch: p.Scratch, Folder: filepath.Dir(p.File)}
+		if p.ReadOnly {
+			n.ReadOnly = p.Where()
+		}
+		out[name] = n
+	}
+	return out
+}
+
+// namesOfPlaces are the names of the places, in order.
+func (a *app) namesOfPlaces() []string {
+	return slices.Sorted(maps.Keys(a.work.Places.Names))
+}
+
+// sides are the places that were typed, or those of a pair of the settings
+// files: the one that was named, or the default.
+func (a *app) sides(cmd *cobra.Command, args []string) ([]string, error) {
+	pairs := a.settings.Pairs()
+	switch {
+	case len(args) > 1:
+		return args, nil
+	case len(args) == 0:
+		if p, ok := pairs[settings.DefaultPair]; ok {
+			return []string{p.Source, p.Target}, nil
+		}
+		if len(pairs) == 1 {
+			for _, p := range pairs {
+				return []string{p.Source, p.Target}, nil
+			}
+		}
+		return nil, trouble("usage", "give a source and a target, or name them in %s (pairs: default:); see `%s --help`", settings.ProjectFile, cmd.CommandPath())
+	}
+	if p, ok := pairs[args[0]]; ok {
+		return []string{p.Source, p.Target}, nil
+	}
+	return nil, trouble("usage", "%q is no pair of places of %s%s; give a source and a target", args[0], settings.ProjectFile, words.Suggest(args[0], slices.Collect(maps.Keys(pairs))))
+}
+
 // compare reads two places and compares them, as far as the options say.
 func (a *app) compare(ctx context.Context, source, target string, create bool, extent work.Extent) (*work.Pair, error) {
+	if err := a.said.Taking(source, target); err != nil {
+		return nil, err
+	}
 	c, err := a.said.Comparing()
 	if err != nil {
 		return nil, err

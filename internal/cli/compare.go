@@ -17,22 +17,30 @@ func (a *app) compareCommand() *cobra.Command {
 	var detail, all, force, rows bool
 	var group, choicesOut string
 	cmd := &cobra.Command{
-		Use:   "compare SOURCE TARGET [TARGET...]",
+		Use:   "compare SOURCE TARGET [TARGET...] | [PAIR]",
 		Short: "List how the target differs from the source",
 		Long: `Reads both places and lists, object by object, how the target differs from the
 source and what would happen to it. Nothing is changed.
 
+Without places it compares the pair "default" of the project file, with one word
+the pair of that name; see help places.
+
 Exit code 0 says that nothing differs, 1 that something does.`,
 		Example: `  dapper-mirror compare dev.db live.db
   dapper-mirror compare dev.db live.db --detail --only table:berth
-  dapper-mirror compare dev.json postgres://db.example/live --format json`,
-		Args: cobra.MinimumNArgs(2),
+  dapper-mirror compare dev.json postgres://db.example/live --format json
+  dapper-mirror compare db/ live
+  dapper-mirror compare`,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			args, err := a.sides(cmd, args)
+			if err != nil {
+				return err
+			}
 			if group != "kind" && group != "status" {
 				return trouble("usage", "--group %q: it is kind or status", group)
 			}
 			for _, extra := range args[2:] {
-				if _, err := place.Resolve(extra, place.Options{Names: a.settings.Places()}); err != nil {
+				if _, err := place.Resolve(extra, place.Options{Names: named(a.settings)}); err != nil {
 					return trouble("place", "%q is no place; meant `--only %s`?", extra, extra)
 				}
 			}

@@ -45,7 +45,7 @@ func (a *app) scriptCommand() *cobra.Command {
 	var out, forSource string
 	var force, rehearsal bool
 	cmd := &cobra.Command{
-		Use:   "script SOURCE TARGET",
+		Use:   "script SOURCE TARGET | [PAIR]",
 		Short: "Write the ordered script that brings the target in line",
 		Long: `Compares both places and writes the ordered SQL script that brings the target in
 line with the source. Nothing is run. A step that would lose rows or values is
@@ -58,8 +58,12 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 		Example: `  dapper-mirror script dev.db live.db -o up.sql
   dapper-mirror script dev.db live.db --may-lose column:booking.pilotage
   dapper-mirror script dev.db live.db --fill berth.depth=0`,
-		Args: cobra.ExactArgs(2),
+		Args: cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			args, err := a.sides(cmd, args)
+			if err != nil {
+				return err
+			}
 			args = a.said.Sides(args)
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "copy-rows"); err != nil {
 				return err

@@ -57,7 +57,7 @@ over the default. With a word, only the settings are shown in which it occurs.`,
 				rows = append(rows, r)
 			}
 			for name, at := range a.settings.Places() {
-				rows = append(rows, report.JSONSetting{Name: "place " + name, Value: placeLabel(at), From: "settings file", About: "a named place"})
+				rows = append(rows, report.JSONSetting{Name: "place " + name, Value: placeLabel(at.At), From: at.Where(), About: "a named place"})
 			}
 			sort.Slice(rows, func(i, j int) bool { return rows[i].Name < rows[j].Name })
 			if len(args) == 1 {

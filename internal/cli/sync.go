@@ -21,7 +21,7 @@ func (a *app) syncCommand() *cobra.Command {
 	var force bool
 	var out string
 	cmd := &cobra.Command{
-		Use:   "sync SOURCE TARGET",
+		Use:   "sync SOURCE TARGET | [PAIR]",
 		Short: "Compare, write the script, confirm, run it, compare again",
 		Long: `Does the whole day at once: compares, writes the script, says what it would do,
 asks, runs it, and compares again. What still differs is said, with the reason.
@@ -32,8 +32,12 @@ what differs are written anew; all else keeps its bytes. What goes to the source
 
 Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql\n  dapper-mirror sync dev.db db/",
-		Args:    cobra.ExactArgs(2),
+		Args:    cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			args, err := a.sides(cmd, args)
+			if err != nil {
+				return err
+			}
 			args = a.said.Sides(args)
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
 				return err

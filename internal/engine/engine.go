@@ -102,6 +102,19 @@ type Roles interface {
 	As(f *Frame, role string)
 }
 
+// TLS says how a connection is protected.
+type TLS struct {
+	// Mode is off, prefer, require, verify-ca or verify; "" for the engine's own.
+	Mode          string
+	CA, Cert, Key string // files
+}
+
+// Secured is an Engine whose servers want a password and TLS.
+type Secured interface {
+	// Secure adds a password, where it is not empty, and TLS to an address.
+	Secure(address, password string, tls TLS) (string, error)
+}
+
 // Embedded is an Engine whose databases are files. Places that look like one
 // are recognised by their contents.
 type Embedded interface {
@@ -217,6 +230,18 @@ type RowReader interface {
 // there.
 type Identifier interface {
 	Identity(ctx context.Context) (string, error)
+}
+
+// Describer is a Database that can tell what it is connected to.
+type Describer interface {
+	Describe(ctx context.Context) (About, error)
+}
+
+// About is what a connection leads to, in words.
+type About struct {
+	Server  string // with its version
+	Account string
+	TLS     string // how it is protected
 }
 
 // Claimer is a Database that can be claimed for one run at a time.

@@ -13,11 +13,19 @@ import (
 // database is a place that is a database of an engine.
 type database struct {
 	at     string
-	unmade bool     // a file that is to be made
-	list   []string // the files it is made of
+	secure func(context.Context) (string, error) // nil where the address is all
+	unmade bool                                  // a file that is to be made
+	list   []string                              // the files it is made of
 }
 
 func (d *database) address() string { return d.at }
+func (d *database) secured(ctx context.Context) (string, error) {
+	if d.secure == nil {
+		return d.at, nil
+	}
+	return d.secure(ctx)
+}
+
 func (d *database) missing() bool   { return d.unmade }
 func (d *database) files() []string { return d.list }
 

@@ -11,10 +11,12 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/history"
 	"dappermirror/internal/place/layout"
 	"dappermirror/internal/place/unpack"
 )
@@ -28,6 +30,11 @@ type Place struct {
 	Identity string
 	// Engine is nil until a capture was read.
 	Engine engine.Engine
+	// Name is what a settings file calls it; "" where none does.
+	Name string
+	// ReadOnly is the settings file and line that say that no command may write to
+	// it; "" where none does.
+	ReadOnly string
 	// PasswordShown says that the user wrote a password where others can read it.
 	PasswordShown bool
 	// Server identifies the database on its server, whatever address leads
@@ -36,6 +43,8 @@ type Place struct {
 
 	is    reader
 	empty bool // it was read, and nothing at all was in it
+	// scratch is where its texts are run to be read, where a settings file says so.
+	scratch string
 }
 
 // reader is what every place can do.
@@ -48,6 +57,8 @@ type reader interface {
 // opener is a place that is a database: it can be opened, and changed.
 type opener interface {
 	address() string
+	// secured is the address with its password, which may have to be fetched.
+	secured(ctx context.Context) (string, error)
 	// missing tells whether it is still to be made.
 	missing() bool
 }
@@ -62,9 +73,11 @@ type once interface{ streamed() }
 
 // Options say how to resolve and read a place.
 type Options struct {
-	Stdin    io.Reader
-	Names    map[string]string // places named in the project file
-	Create   bool              // a file that is not there may be created
+	Stdin io.Reader
+	Names map[string]Named // places named in the project file
+	// Ask asks a person for a password; nil where nobody is there.
+	Ask      func(ctx context.Context, prompt string) (string, error)
+	Create   bool // a file that is not there may be created
 	LockWait time.Duration
 	Lazy     bool   // objects may be left unread
 	Script   bool   // a script will be written of what is read lazily
@@ -82,12 +95,88 @@ var scheme = regexp.MustCompile(`^([a-z][a-z0-9+.-]*):`)
 // recognised by its contents, `-`, or a name from the project file.
 func Resolve(text string, opt Options) (*Place, error) {
 	if named, ok := opt.Names[text]; ok {
-		p, err := Resolve(named, Options{Stdin: opt.Stdin, Create: opt.Create})
-		if err != nil {
-			return nil, fmt.Errorf("place %s: %w", text, err)
-		}
-		p.PasswordShown = false
+		return named.resolve(text, opt)
+	}
+	p, err := resolve(text, opt)
+	if err == nil {
+		p.protect(opt)
+	}
+	return p, err
+}
+
+// resolve finds out what is meant by the name of a place.
+func (n Named) resolve(name string, opt Options) (*Place, error) {
+	dialect := n.Dialect
+	if opt.Dialect != "" {
+		dialect = opt.Dialect
+	}
+	p, err := resolve(n.At, Options{Stdin: opt.Stdin, Create: opt.Create, Dialect: dialect})
+	if err != nil {
+		return nil, fmt.Errorf("place %s: %w", name, err)
+	}
+	p.PasswordShown, p.Name, p.ReadOnly, p.scratch = false, name, n.ReadOnly, n.Scratch
+	if n.Password == nil && n.TLS == (TLS{}) {
 		return p, nil
+	}
+	db, ok := p.is.(*database)
+	e, secured := p.Engine.(engine.Secured)
+	if !ok || !secured {
+		return nil, fmt.Errorf("place %s: a password and TLS are for servers, which %s is none", name, p.Label)
+	}
+	var once sync.Once
+	var at string
+	db.secure = func(ctx context.Context) (string, error) {
+		var err error
+		once.Do(func() {
+			password := ""
+			if n.Password != nil {
+				if password, err = n.Password.get(ctx, name, opt.Ask); err != nil {
+					return
+				}
+			}
+			at, err = e.Secure(db.at, password, n.TLS)
+		})
+		if err == nil && at == "" {
+			err = fmt.Errorf("place %s: its password is not known", name)
+		}
+		return at, err
+	}
+	return p, nil
+}
+
+// protect marks a place that a settings file calls read-only under another
+// name: the mark is on what is there, not on how it is called.
+func (p *Place) protect(opt Options) {
+	for _, n := range opt.Names {
+		if n.ReadOnly == "" {
+			continue
+		}
+		if q, err := resolve(n.At, Options{Dialect: n.Dialect}); err == nil && q.Same(p) {
+			p.ReadOnly = n.ReadOnly
+		}
+	}
+}
+
+// past is a capture in the history of a named place: "live@3", "live@friday".
+func past(text string, opt Options) (*Place, error) {
+	name, word, _ := strings.Cut(text, "@")
+	e, err := history.Of(opt.Names[name].Folder, name).Find(word, time.Now())
+	if err != nil {
+		return nil, err
+	}
+	label := fmt.Sprintf("%s@%d (%s)", name, e.Number, e.Date.Local().Format("2006-01-02 15:04"))
+	store := history.Of(opt.Names[name].Folder, name)
+	open := func(context.Context) (io.ReadCloser, error) { return store.Open(e.Number) }
+	return &Place{Label: label, Identity: fmt.Sprintf("history:%s:%s@%d", opt.Names[name].Folder, name, e.Number), is: &captured{source{label, open}, false}}, nil
+}
+
+func resolve(text string, opt Options) (*Place, error) {
+	if name, _, ok := strings.Cut(text, "@"); ok {
+		if _, named := opt.Names[name]; named {
+			if _, err := os.Lstat(text); err != nil { // else it is a file of that name
+				return past(text, opt)
+			}
+		}
 	}
 	if text == "" {
 		return nil, fmt.Errorf("a place is empty; give a file or a URL (see `dapper-mirror help places`)")
@@ -266,6 +355,18 @@ func (p *Place) Address() string {
 	return ""
 }
 
+// Secured is the address with what opens it. It is for engines only, and is
+// shown to nobody.
+func (p *Place) Secured(ctx context.Context) (string, error) {
+	if db, ok := p.is.(opener); ok {
+		return db.secured(ctx)
+	}
+	return "", nil
+}
+
+// Scratch is where a settings file says that its texts are run to be read.
+func (p *Place) Scratch() string { return p.scratch }
+
 // Missing tells whether the place is a database that is still to be made.
 func (p *Place) Missing() bool {
 	db, ok := p.is.(opener)
@@ -278,7 +379,14 @@ func (p *Place) Open(ctx context.Context, opt engine.OpenOptions) (engine.Databa
 	if !ok {
 		return nil, fmt.Errorf("%s: %w: it is no database", p.Label, engine.ErrNotOurs)
 	}
-	d, err := p.Engine.Open(ctx, db.address(), opt)
+	if opt.Write && p.ReadOnly != "" {
+		return nil, fmt.Errorf("%s: %w: %s says that no command may write to it", p.Label, engine.ErrReadOnly, p.ReadOnly)
+	}
+	at, err := db.secured(ctx)
+	if err != nil {
+		return nil, err
+	}
+	d, err := p.Engine.Open(ctx, at, opt)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}

@@ -45,7 +45,7 @@ func TestResolve(t *testing.T) {
 	if err := os.Symlink("live.db", "link.db"); err != nil {
 		t.Fatal(err)
 	}
-	opt := Options{Names: map[string]string{"live": "sqlite:live.db", "server": "postgres://me:secret@h/d", "broken": "nowhere.db"}}
+	opt := Options{Names: map[string]Named{"live": {At: "sqlite:live.db"}, "server": {At: "postgres://me:secret@h/d"}, "broken": {At: "nowhere.db"}}}
 	for _, c := range []struct {
 		text     string
 		create   bool

@@ -18,23 +18,12 @@ import (
 
 // Counts sums a catalog up: "42 tables, 7 views, 3 triggers".
 func Counts(c *catalog.Catalog) string {
-	var said []string
-	for _, n := range c.Count() {
-		said = append(said, words.Number(n.N, n.Kind.Title(), n.Kind.Plural()))
-	}
-	if len(said) == 0 {
-		return "nothing in it"
-	}
-	return strings.Join(said, ", ")
+	return CountWords(c.Count())
 }
 
 // Similarity writes the similarity with one decimal: "93.4 %".
 func Similarity(c *compare.Comparison) string {
-	n := c.Similarity()
-	if n == 1000 {
-		return "100 %"
-	}
-	return fmt.Sprintf("%d.%d %%", n/10, n%10)
+	return Percent(c.Similarity())
 }
 
 // ListOptions say what the list shows.
@@ -83,16 +72,7 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 		if i == 0 {
 			fmt.Fprintln(w)
 		}
-		what := g.Kind.Title()
-		if g.Property != "" {
-			what = g.Property + " of each " + what
-			if g.Kind == "" {
-				what = g.Property + " of everything"
-			}
-		} else if g.Kind == "" {
-			what = "something"
-		}
-		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), what, g.Side, Safe(g.Why))
+		fmt.Fprintf(w, "%s %s of the %s: %s\n", st.Warn("not compared:"), GapWords(g.Gap), g.Side, Safe(g.Why))
 	}
 	likely(w, opt.Likely, st)
 	tolerated(w, c.Tolerated, st, opt.All)

@@ -35,6 +35,9 @@ type Output struct {
 	Settings    []JSONSetting    `json:"settings,omitempty"`
 	Tolerances  []JSONTolerance  `json:"tolerances,omitempty"`
 	Impact      *JSONImpact      `json:"impact,omitempty"`
+	Places      []JSONPlace      `json:"places,omitempty"`
+	Pairs       []JSONPair       `json:"pairs,omitempty"`
+	History     []JSONHistory    `json:"history,omitempty"`
 	Program     *JSONProgram     `json:"program,omitempty"`
 	Files       []string         `json:"files,omitempty"` // that were written
 	Error       *JSONError       `json:"error,omitempty"`

@@ -27,39 +27,42 @@ const (
 // in files. What permits a loss or answers a question is not among them: it
 // must be said each time.
 var Known = map[string]string{
-	"format":         "what results look like: text or json",
-	"color":          "when to use colours: auto, always or never",
-	"progress":       "when to show that work goes on: auto, always or never",
-	"quiet":          "say nothing besides results, warnings and errors",
-	"verbose":        "say what is done: settings files, places, each statement that runs",
-	"no-input":       "never ask",
-	"no-pager":       "do not show long results through $PAGER",
-	"lock-wait":      "how long to wait for a lock somebody else holds",
-	"only":           "patterns of what counts",
-	"except":         "patterns of what does not count",
-	"include":        "what counts only when asked for: owners, grants",
-	"tolerate":       "kinds of differences that do not count; see tolerances",
-	"pair":           "things that are one under two names, which both stay",
-	"leave":          "patterns of differences that are left as they are",
-	"avoid-blocking": "write the variants that keep others working",
-	"scratch":        "where scratch databases of servers are made, to read texts and to rehearse: local or a place",
-	"scratch-keep":   "how long a throw-away server that read a text stays for the next call",
-	"copy-rows":      "how many rows of each table a rehearsal copies",
-	"row-checks":     "ask the target's rows about every risk: on or off",
-	"row-check-time": "how long one question to the rows may take",
-	"lock-timeout":   "how long a statement may wait for a lock",
-	"lock-tries":     "how often a lock is tried for before it is given up",
-	"step-timeout":   "how long a statement may run",
-	"save-rows":      "the folder for rows that are lost by permission",
-	"backup-command": "a command of your own that makes a backup before a script runs",
-	"group":          "how the list is grouped: kind or status",
+	"format":          "what results look like: text or json",
+	"color":           "when to use colours: auto, always or never",
+	"progress":        "when to show that work goes on: auto, always or never",
+	"quiet":           "say nothing besides results, warnings and errors",
+	"verbose":         "say what is done: settings files, places, each statement that runs",
+	"no-input":        "never ask",
+	"no-pager":        "do not show long results through $PAGER",
+	"lock-wait":       "how long to wait for a lock somebody else holds",
+	"only":            "patterns of what counts",
+	"except":          "patterns of what does not count",
+	"include":         "what counts only when asked for: owners, grants",
+	"tolerate":        "kinds of differences that do not count; see tolerances",
+	"pair":            "things that are one under two names, which both stay",
+	"leave":           "patterns of differences that are left as they are",
+	"avoid-blocking":  "write the variants that keep others working",
+	"scratch":         "where scratch databases of servers are made, to read texts and to rehearse: local or a place",
+	"history-keep":    "which captures of a history are kept, as '20 newest, 30 daily, 24 monthly'",
+	"remember-places": "remember which places were used, for places --recent: on or off",
+	"scratch-keep":    "how long a throw-away server that read a text stays for the next call",
+	"copy-rows":       "how many rows of each table a rehearsal copies",
+	"row-checks":      "ask the target's rows about every risk: on or off",
+	"row-check-time":  "how long one question to the rows may take",
+	"lock-timeout":    "how long a statement may wait for a lock",
+	"lock-tries":      "how often a lock is tried for before it is given up",
+	"step-timeout":    "how long a statement may run",
+	"save-rows":       "the folder for rows that are lost by permission",
+	"backup-command":  "a command of your own that makes a backup before a script runs",
+	"group":           "how the list is grouped: kind or status",
 }
 
 // File is a settings file.
 type File struct {
 	Path     string
 	Settings map[string]string
-	Places   map[string]string
+	Places   map[string]Place
+	Pairs    map[string]Pair
 }
 
 // Settings are the values found outside the command line.
@@ -77,9 +80,9 @@ var isPath = map[string]bool{"save-rows": true, "scratch": true}
 // read takes a settings file apart. What it does not know it notes with
 // line, column and a suggestion; the rest of the file still counts.
 func (s *Settings) read(path string, data []byte) {
-	f := File{Path: path, Settings: map[string]string{}, Places: map[string]string{}}
+	f := File{Path: path, Settings: map[string]string{}, Places: map[string]Place{}, Pairs: map[string]Pair{}}
 	defer func() { s.Files = append(s.Files, f) }()
-	wrong := func(n *yaml.Node, format string, args ...any) {
+	bad := func(n *yaml.Node, format string, args ...any) {
 		s.Wrong = append(s.Wrong, fmt.Sprintf("%s:%d:%d: %s", path, n.Line, n.Column, fmt.Sprintf(format, args...)))
 	}
 	var doc yaml.Node
@@ -92,37 +95,57 @@ func (s *Settings) read(path string, data []byte) {
 	}
 	root := doc.Content[0]
 	if root.Kind != yaml.MappingNode {
-		wrong(root, "a settings file has the keys settings and places")
+		bad(root, "a settings file has the keys settings, places and pairs")
 		return
 	}
-	for i := 0; i+1 < len(root.Content); i += 2 {
-		key, value := root.Content[i], root.Content[i+1]
-		into := map[string]map[string]string{"settings": f.Settings, "places": f.Places}[key.Value]
-		if into == nil {
-			wrong(key, "%q is no key of a settings file%s", key.Value, words.Suggest(key.Value, []string{"settings", "places"}))
-			continue
+	each := func(what string, do func(key, value *yaml.Node)) func(*yaml.Node) {
+		return func(n *yaml.Node) {
+			if n.Kind != yaml.MappingNode && n.Tag != "!!null" {
+				bad(n, "%s holds names and values, one a line", what)
+				return
+			}
+			for i := 0; i+1 < len(n.Content); i += 2 {
+				do(n.Content[i], n.Content[i+1])
+			}
 		}
-		if value.Kind != yaml.MappingNode && value.Tag != "!!null" {
-			wrong(value, "%s holds names and values, one a line", key.Value)
-			continue
-		}
-		for k := 0; k+1 < len(value.Content); k += 2 {
-			name, v := value.Content[k], value.Content[k+1]
-			if key.Value == "settings" && Known[name.Value] == "" {
-				wrong(name, "%q is no setting%s; `dapper-mirror config` lists them", name.Value, words.Suggest(name.Value, slices.Collect(maps.Keys(Known))))
-				continue
+	}
+	keyed(root, "a settings file", bad, map[string]func(*yaml.Node){
+		"settings": each("settings", func(name, v *yaml.Node) {
+			if Known[name.Value] == "" {
+				bad(name, "%q is no setting%s; `dapper-mirror config` lists them", name.Value, words.Suggest(name.Value, slices.Collect(maps.Keys(Known))))
+				return
 			}
 			text, ok := scalarOrList(v)
 			if !ok {
-				wrong(v, "%s is a text, or a list of texts", name.Value)
-				continue
+				bad(v, "%s is a text, or a list of texts", name.Value)
+				return
 			}
-			if key.Value == "places" || isPath[name.Value] {
+			if isPath[name.Value] {
 				text = beside(path, os.ExpandEnv(text))
 			}
-			into[name.Value] = text
-		}
+			f.Settings[name.Value] = text
+		}),
+		"places": each("places", func(name, v *yaml.Node) {
+			if why := badName(name.Value); why != "" {
+				bad(name, "%q cannot name a place: %s", name.Value, why)
+				return
+			}
+			f.Places[name.Value] = readPlace(path, name.Value, v, bad)
+		}),
+		"pairs": each("pairs", func(name, v *yaml.Node) { f.Pairs[name.Value] = readPair(v, name.Value, bad) }),
+	})
+}
+
+// badName tells why a word cannot name a place: it would be taken for something
+// else.
+func badName(name string) string {
+	switch {
+	case name == "" || name == "-":
+		return "it means something else"
+	case strings.ContainsAny(name, "@:/\\#*? \t\n"):
+		return "it has one of the characters @ : / \\ # * ? in it, or a blank"
 	}
+	return ""
 }
 
 // scalarOrList is a value as an option takes it.
@@ -209,13 +232,30 @@ func Load() (*Settings, error) {
 	return s, nil
 }
 
-// Places are the names of the settings files; the project's win.
-func (s *Settings) Places() map[string]string {
-	out := map[string]string{}
+// Places are those of the settings files, by name; the project's win.
+func (s *Settings) Places() map[string]Place {
+	out := map[string]Place{}
 	for i := len(s.Files) - 1; i >= 0; i-- {
-		for k, v := range s.Files[i].Places {
-			out[k] = v
-		}
+		maps.Copy(out, s.Files[i].Places)
 	}
 	return out
+}
+
+// Pairs are those of the settings files, by name; the project's win.
+func (s *Settings) Pairs() map[string]Pair {
+	out := map[string]Pair{}
+	for i := len(s.Files) - 1; i >= 0; i-- {
+		maps.Copy(out, s.Files[i].Pairs)
+	}
+	return out
+}
+
+// Project is the folder of the project file; "" where there is none.
+func (s *Settings) Project() string {
+	for _, f := range s.Files {
+		if filepath.Base(f.Path) == ProjectFile {
+			return filepath.Dir(f.Path)
+		}
+	}
+	return ""
 }

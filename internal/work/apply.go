@@ -77,6 +77,9 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 	if sc.Edited && !r.Edited {
 		return 0, Refused("edited", "the script is not as it was written%s; look at it with `check`, and give --edited to run it as it stands", sc.LostWords())
 	}
+	if err := writable(target); err != nil {
+		return 0, err
+	}
 	base, err := Beside(r.File, target.Label)
 	if err != nil {
 		return 0, err

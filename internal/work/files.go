@@ -44,6 +44,14 @@ func Unwritten(path string, force bool) error {
 	return nil
 }
 
+// writable refuses a place that is marked read-only.
+func writable(p *place.Place) error {
+	if p.ReadOnly != "" {
+		return Refused("read-only", "%s is marked read-only in %s: no command writes to it", p.Label, p.ReadOnly)
+	}
+	return nil
+}
+
 // Writable sees that all outputs can be written before any is, and that none is
 // a file of the places that the call reads.
 func (s *Session) Writable(outputs []Output, force bool, places ...string) error {

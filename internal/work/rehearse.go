@@ -20,7 +20,7 @@ type Rehearsal struct {
 // scratch copy of the target's structure. desired is what the target is to be
 // like, nil where only the script says so.
 func (s *Session) Rehearse(ctx context.Context, sc, back *script.Script, eng engine.Engine, target *place.Place, actual, desired *catalog.Catalog, r Rehearsal) (*rehearse.Result, error) {
-	where, err := s.scratchFor(eng)
+	where, err := s.scratchFor(ctx, "", eng)
 	if err != nil {
 		return nil, err
 	}

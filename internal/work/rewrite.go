@@ -11,12 +11,15 @@ import (
 // Rewrite works out how the texts that are the target of a pair, which was read
 // whole, are brought in line with what was chosen. Nothing is written yet.
 func (s *Session) Rewrite(ctx context.Context, p *Pair) (*place.Rewriting, error) {
+	if err := writable(p.Target); err != nil {
+		return nil, err
+	}
 	if err := s.needed(p); err != nil {
 		return nil, err
 	}
 	opt := place.Options{LockWait: s.LockWait, Like: p.Comparison.Source}
 	var err error
-	if opt.Scratch, err = s.scratchFor(p.Target.Engine); err != nil {
+	if opt.Scratch, err = s.scratchFor(ctx, p.Target.Scratch(), p.Target.Engine); err != nil {
 		return nil, err
 	}
 	defer s.busy(ReadingBoth)()

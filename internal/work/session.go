@@ -4,9 +4,11 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -34,6 +36,7 @@ type Session struct {
 	changing atomic.Bool
 	ran      bool
 	keeping  sync.Mutex
+	used     []*place.Place  // that were read
 	kept     map[string]kept // places whose structure is not read again, by identity
 }
 
@@ -57,6 +60,21 @@ func (s *Session) was(identity string) kept {
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
 	return s.kept[identity]
+}
+
+func (s *Session) use(p *place.Place) {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
+	if !slices.Contains(s.used, p) {
+		s.used = append(s.used, p)
+	}
+}
+
+// Used are the places that were read.
+func (s *Session) Used() []*place.Place {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
+	return slices.Clone(s.used)
 }
 
 // Changing tells whether a script is at work on a target now.
@@ -87,13 +105,19 @@ func (s *Session) structure(ctx context.Context, p *place.Place, opt place.Optio
 	opt.LockWait = s.LockWait
 	if p.Runs() {
 		var err error
-		if opt.Scratch, err = s.scratchFor(p.Engine); err != nil {
+		if opt.Scratch, err = s.scratchFor(ctx, p.Scratch(), p.Engine); err != nil {
 			return nil, err
 		}
 	}
 	c, err := p.Read(ctx, opt)
-	if errors.Is(err, engine.ErrNoScratch) {
+	if err == nil {
+		s.use(p)
+	}
+	switch {
+	case errors.Is(err, engine.ErrNoScratch):
 		return nil, Troubled("scratch", "%w", err)
+	case errors.Is(err, place.ErrNobody):
+		return nil, Refused("no-answer", "%w", err)
 	}
 	if err == nil && p.Runs() {
 		s.keep(p, c) // it is not run again
@@ -102,13 +126,14 @@ func (s *Session) structure(ctx context.Context, p *place.Place, opt place.Optio
 }
 
 // scratchFor is where scratch databases of an engine are made:
-// engine.LocalScratch, the address of a server, or "" where nobody said so. An
-// engine that is nil is not known yet.
-func (s *Session) scratchFor(eng engine.Engine) (string, error) {
-	if s.Scratch == "" || s.Scratch == engine.LocalScratch {
-		return s.Scratch, nil
+// engine.LocalScratch, the address of a server, or "" where nobody said so. own is
+// what the place says of itself. An engine that is nil is not known yet.
+func (s *Session) scratchFor(ctx context.Context, own string, eng engine.Engine) (string, error) {
+	where := cmp.Or(s.Scratch, own)
+	if where == "" || where == engine.LocalScratch {
+		return where, nil
 	}
-	p, err := s.Place(s.Scratch, false)
+	p, err := s.Place(where, false)
 	if err != nil {
 		return "", err
 	}
@@ -119,7 +144,7 @@ func (s *Session) scratchFor(eng engine.Engine) (string, error) {
 		}
 		return "", Troubled("usage", "--scratch %s: it is no %s server", p.Label, title)
 	}
-	return p.Address(), nil
+	return p.Secured(ctx)
 }
 
 func (s *Session) busy(doing Doing) func() {

@@ -16,6 +16,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/scope"
+	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
 
@@ -31,6 +32,39 @@ type Said struct {
 	choices                         string
 	leaveTargetOnly, addNeeded      bool
 	emptySource                     bool
+
+	// Of are the places of the settings files, which say for themselves what
+	// counts where they take part.
+	Of map[string]settings.Place
+
+	taken map[string]bool
+	own   []string // what was said of --only when the places were not looked at yet
+}
+
+// Taking takes along what the settings files say of places: what does not count
+// and what is tolerated is added to what was said; what alone counts is taken
+// where nothing was said.
+func (j *Said) Taking(places ...string) error {
+	if j.taken == nil {
+		j.taken, j.own = map[string]bool{}, slices.Clone(j.only)
+	}
+	for _, name := range places {
+		p, ok := j.Of[name]
+		if !ok || j.taken[name] {
+			continue
+		}
+		j.taken[name] = true
+		j.except = append(j.except, p.Except...)
+		j.tolerate = append(j.tolerate, p.Tolerate...)
+		if len(j.own) > 0 || len(p.Only) == 0 {
+			continue
+		}
+		if len(j.only) > 0 && !slices.Equal(j.only, p.Only) {
+			return work.Troubled("usage", "the places %s say two things of what counts; say it with --only", strings.Join(places, " and "))
+		}
+		j.only = slices.Clone(p.Only)
+	}
+	return nil
 }
 
 // Flags adds the options to a command.

@@ -171,6 +171,9 @@ func config(address string) (*driver.Config, error) {
 	default:
 		return nil, fmt.Errorf("%w: ssl-mode=%s: it is one of disabled, preferred, required, verify_identity", engine.ErrConnect, m)
 	}
+	if err := certificates(cfg, q, u.Hostname()); err != nil {
+		return nil, err
+	}
 	cfg.AllowNativePasswords, cfg.MultiStatements, cfg.AllowCleartextPasswords = true, true, false
 	cfg.Timeout = 15 * time.Second
 	cfg.Collation = "utf8mb4_general_ci"

@@ -3,6 +3,7 @@ package postgres
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -40,6 +41,55 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 		about = fmt.Sprintf("a throw-away PostgreSQL %d", db.(*database).version/10000)
 	}
 	return db, about, func() error { db.Close(); return remove() }, nil
+}
+
+// Describe implements engine.Describer.
+func (d *database) Describe(ctx context.Context) (engine.About, error) {
+	var a engine.About
+	var secure bool
+	var version, cipher *string
+	err := d.conn.QueryRow(ctx, "SELECT 'PostgreSQL ' || current_setting('server_version'), CASE WHEN current_user = session_user THEN current_user::text ELSE current_user || ', logged in as ' || session_user END, coalesce(s.ssl, false), s.version, s.cipher FROM (SELECT pg_backend_pid() AS pid) b LEFT JOIN pg_stat_ssl s USING (pid)").Scan(&a.Server, &a.Account, &secure, &version, &cipher)
+	if err != nil {
+		return a, explain(err)
+	}
+	a.TLS = "not encrypted"
+	if secure && version != nil && cipher != nil {
+		a.TLS = *version + ", " + *cipher
+	} else if strings.HasPrefix(d.conn.Config().Host, "/") {
+		a.TLS = "a socket of this machine"
+	}
+	return a, nil
+}
+
+// modes are those of TLS in the words of PostgreSQL's clients.
+var modes = map[string]string{"off": "disable", "prefer": "prefer", "require": "require", "verify-ca": "verify-ca", "verify": "verify-full"}
+
+// Secure implements engine.Secured.
+func (Engine) Secure(address, password string, t engine.TLS) (string, error) {
+	u, err := url.Parse(address)
+	if err != nil { // several hosts
+		return "", fmt.Errorf("%w: a password and TLS can be given to an address with one host", engine.ErrConnect)
+	}
+	if password != "" {
+		name := ""
+		if u.User != nil {
+			name = u.User.Username()
+		}
+		if u.User = url.UserPassword(name, password); name == "" {
+			u.User = nil
+		}
+	}
+	q := u.Query()
+	if password != "" && u.User == nil {
+		q.Set("password", password)
+	}
+	for name, value := range map[string]string{"sslmode": modes[t.Mode], "sslrootcert": t.CA, "sslcert": t.Cert, "sslkey": t.Key} {
+		if value != "" {
+			q.Set(name, value)
+		}
+	}
+	u.RawQuery = q.Encode()
+	return u.String(), nil
 }
 
 // StartLocal implements engine.Starter.

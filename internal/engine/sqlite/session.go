@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
 )
@@ -52,6 +53,20 @@ func (d *database) LockLimit(t time.Duration) string {
 
 // StepLimit implements engine.Limiter: SQLite has none, the run itself stops.
 func (d *database) StepLimit(time.Duration) string { return "" }
+
+// Describe implements engine.Describer.
+func (d *database) Describe(ctx context.Context) (engine.About, error) {
+	about := engine.About{Account: "whoever runs this program", TLS: "a file of this machine"}
+	st, err := os.Stat(d.path)
+	if err != nil {
+		return about, err
+	}
+	about.Server = "SQLite, " + words.Size(st.Size())
+	if writable(d.path, false) != nil {
+		about.Account += ", who may not write to it"
+	}
+	return about, nil
+}
 
 // Lacking implements engine.Inspector: SQLite writes its journal beside the
 // file.
