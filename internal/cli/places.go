@@ -110,7 +110,7 @@ func (a *app) rememberPlaces() {
 	var used []settings.Used
 	for _, p := range a.work.Used() {
 		at := p.Label
-		if p.Name == "" && len(p.Files()) > 0 {
+		if len(p.Files()) > 0 {
 			at = p.Identity // from wherever one stands
 		}
 		if p.Streamed() {

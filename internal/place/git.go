@@ -21,6 +21,7 @@ func revision(label string, opt Options) (*Place, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", redactGit(label), err)
 	}
+	shown := redactGit(label) != label
 	ctx := context.Background()
 	found, err := gitrevision.Read(ctx, at, func(name string) bool { return isText(name) || path.Base(name) == layout.Index })
 	if err != nil {
@@ -31,7 +32,7 @@ func revision(label string, opt Options) (*Place, error) {
 		from := found.File
 		p, err := single(label, source{label, kept(from.Data)}, false, at.Database, opt)
 		if err == nil {
-			p.Identity = found.Identity
+			p.Identity, p.PasswordShown = found.Identity, shown
 		}
 		return p, err
 	}
@@ -54,7 +55,7 @@ func revision(label string, opt Options) (*Place, error) {
 	slices.SortFunc(list, func(a, b source) int { return inOrder(a.name, b.name) })
 	p, err := text(ctx, label, &sqlTexts{list: list, database: at.Database}, index, opt)
 	if err == nil {
-		p.Identity = found.Identity
+		p.Identity, p.PasswordShown = found.Identity, shown
 	}
 	return p, err
 }

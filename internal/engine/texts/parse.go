@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -40,8 +41,10 @@ type Reading struct {
 	Action Action
 	// SQL runs in place of the statement, where it is not empty.
 	SQL string
-	// Key is what a Set sets, the database of a Switch.
+	// Key is the database of a Switch.
 	Key string
+	// Sets is what a Set sets.
+	Sets []Setting
 	// Of is the database that the statement is for, where it says so itself.
 	Of string
 	// Why is said of what is refused, and of what is passed over though it
@@ -54,6 +57,14 @@ type Reading struct {
 	Alters *Made
 	// Then is what else the statement means, to be done apart from it.
 	Then *Reading
+}
+
+// Setting is a setting of the session, or a variable that keeps the value of one.
+type Setting struct {
+	Name, Value string
+	// From names the setting or variable whose value it takes, as it is where the
+	// statement stands. One that was never set has the server's own.
+	From string
 }
 
 // Made is a thing as a statement names it.
@@ -75,6 +86,8 @@ type Grammar struct {
 	IsRows func(word string) bool
 	// Read says what a statement is; toks are its tokens that count.
 	Read func(sql string, toks []sqltext.Token) Reading
+	// Set is the statement that gives a setting a value; "" for a variable.
+	Set func(name, value string) string
 	// Client says what a line for the client is.
 	Client func(line string) Reading
 }
@@ -94,8 +107,8 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 	var out []Parsed
 	for _, f := range files {
 		s := NewScanner(f.Name, f.Reader, g.Dialect, g.IsRows)
-		var inForce []string // in the order of their statements
-		var keys []string
+		var inForce []string
+		state := map[string]string{}
 		database := ""
 		for {
 			if err := ctx.Err(); err != nil {
@@ -120,15 +133,7 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 			case Switch:
 				database = r.Key
 			case Set:
-				sql := r.SQL
-				if sql == "" {
-					sql = st.SQL
-				}
-				inForce, keys = slices.Clone(inForce), slices.Clone(keys)
-				if i := slices.Index(keys, r.Key); i >= 0 {
-					inForce, keys = slices.Delete(inForce, i, i+1), slices.Delete(keys, i, i+1)
-				}
-				inForce, keys = append(inForce, sql), append(keys, r.Key)
+				inForce = g.inForce(state, r.Sets)
 			}
 			if r.Action == Pass && r.Why == "" && r.Makes == nil {
 				st.SQL = "" // rows are not kept
@@ -139,6 +144,29 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 		}
 	}
 	return out, nil
+}
+
+// inForce notes settings, and answers the statements that put all of them in
+// force, whatever was in force before.
+func (g Grammar) inForce(state map[string]string, sets []Setting) []string {
+	for _, s := range sets {
+		v, known := s.Value, true
+		if s.From != "" {
+			v, known = state[s.From]
+		}
+		if known {
+			state[s.Name] = v
+		} else {
+			delete(state, s.Name)
+		}
+	}
+	var out []string
+	for _, name := range slices.Sorted(maps.Keys(state)) {
+		if sql := g.Set(name, state[name]); sql != "" {
+			out = append(out, sql)
+		}
+	}
+	return out
 }
 
 // Select keeps what belongs to a database of a text that has several; "" is the

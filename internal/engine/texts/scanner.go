@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
@@ -245,6 +246,9 @@ func (s *Scanner) token(c byte, line, col int) error {
 	quote := func(end byte, backslash bool) error {
 		s.shape.token("x")
 		for {
+			if s.rows && s.sql.Len() >= keptOfRows {
+				s.skip(end, backslash)
+			}
 			x, err := s.read()
 			if err != nil {
 				return s.errorAt(line, col, "a quote opens here and does not close")
@@ -289,6 +293,33 @@ func (s *Scanner) token(c byte, line, col int) error {
 		s.shape.token(string(rune(c)))
 	}
 	return nil
+}
+
+// skip passes over what stands in a quote before its end, or before what may be
+// no end: rows are most of a dump.
+func (s *Scanner) skip(end byte, backslash bool) {
+	for {
+		buf := s.peek(max(s.r.Buffered(), 1))
+		n := bytes.IndexByte(buf, end)
+		if n < 0 {
+			n = len(buf)
+		}
+		if i := bytes.IndexByte(buf[:n], '\\'); backslash && i >= 0 {
+			n = i
+		}
+		passed := buf[:n]
+		if lines := bytes.Count(passed, []byte("\n")); lines > 0 {
+			s.line, s.col = s.line+lines, 1
+			passed = passed[bytes.LastIndexByte(passed, '\n')+1:]
+		}
+		s.col += utf8.RuneCount(passed)
+		s.at += int64(n)
+		whole := n == len(buf)
+		_, _ = s.r.Discard(n) // it is in the buffer
+		if !whole || n == 0 {
+			return
+		}
+	}
 }
 
 // dollar goes to the end of a dollar-quoted string that may begin with the byte

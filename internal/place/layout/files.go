@@ -117,8 +117,12 @@ func (p *Piece) text(g texts.Grammar, inForce map[string]string) string {
 	for _, sql := range p.SQL {
 		toks := sqltext.Significant(g.Dialect, sql)
 		if r := g.Read(sql, toks); r.Action == texts.Set {
-			keys = append(slices.DeleteFunc(keys, func(k string) bool { return k == r.Key }), r.Key)
-			wanted[r.Key] = sql
+			key := ""
+			for _, s := range r.Sets {
+				key += s.Name + " "
+			}
+			keys = append(slices.DeleteFunc(keys, func(k string) bool { return k == key }), key)
+			wanted[key] = sql
 			continue
 		}
 		for _, k := range keys {

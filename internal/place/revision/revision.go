@@ -18,6 +18,8 @@ import (
 	"github.com/go-git/go-git/v5/plumbing"
 	"github.com/go-git/go-git/v5/plumbing/filemode"
 	"github.com/go-git/go-git/v5/plumbing/object"
+
+	"dappermirror/internal/files"
 )
 
 // At says where a file or folder is.
@@ -181,7 +183,8 @@ func open(ctx context.Context, at At) (repo *git.Repository, base string, done f
 		if err != nil {
 			return nil, "", done, err
 		}
-		done = func() { os.RemoveAll(dir) }
+		forget := files.OnExit(func() { os.RemoveAll(dir) })
+		done = func() { os.RemoveAll(dir); forget() }
 		if repo, err = git.PlainOpen(dir); err != nil {
 			done()
 			return nil, "", func() {}, err

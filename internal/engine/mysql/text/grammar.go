@@ -18,6 +18,7 @@ var Grammar = texts.Grammar{
 	Dialect: vocab.Dialect,
 	IsRows:  func(word string) bool { return slices.Contains(rowWords, word) },
 	Read:    func(sql string, _ []sqltext.Token) texts.Reading { return read(sql) },
+	Set:     set,
 	Client:  client,
 }
 
@@ -57,7 +58,7 @@ var known = rules(map[string]texts.Reading{
 })
 
 // settings say how what follows is meant. Others are passed over.
-var settings = strings.Fields("sql_mode names character_set_client character_set_results character_set_connection collation_connection time_zone timestamp default_storage_engine storage_engine explicit_defaults_for_timestamp")
+var settings = strings.Fields("sql_mode character_set_client character_set_results character_set_connection collation_connection time_zone timestamp default_storage_engine storage_engine explicit_defaults_for_timestamp")
 
 var kindsOf = map[string][]catalog.Kind{
 	"table": {catalog.Table}, "view": {catalog.View}, "procedure": {catalog.Routine}, "function": {catalog.Routine}, "event": {vocab.Event}, "sequence": {catalog.Sequence},
@@ -234,37 +235,113 @@ func setting(open string, toks []sqltext.Token) texts.Reading {
 	c := sqltext.CursorOver(open, toks)
 	c.Take("set")
 	_ = c.Take("session") || c.Take("local")
-	if c.Peek().Is("names") || c.Peek().Is("character") || c.Peek().Is("charset") {
-		return texts.Reading{Action: texts.Set, Key: "names", SQL: strings.TrimRight(open, "; ")}
+	if c.Take("names") || c.Take("character", "set") || c.Take("charset") {
+		return names(c)
 	}
-	var names []string
-	wanted, calls := true, false
+	r := texts.Reading{Action: texts.Set}
 	for !c.End() && !c.Peek().IsOp(";") {
 		name := ""
 		for !c.End() && !c.Peek().IsOp("=") && !c.Peek().IsOp(":=") {
 			name += strings.ToLower(c.Next().Text)
 		}
 		c.Next()
+		at := c.At
 		for !c.End() && !c.Peek().IsOp(",") && !c.Peek().IsOp(";") {
-			t := c.Next()
-			calls = calls || t.IsOp("(") || t.Is("select")
-			if t.Is("unix_timestamp") { // of a literal: when an event was made that is over
-				if args, ok := c.Bracketed(); !ok || len(args) != 1 || args[0].Kind != sqltext.String {
-					calls = true
-				}
+			if c.Peek().IsOp("(") {
+				c.Group()
+				continue
+			}
+			c.Next()
+		}
+		value := c.Significant()[0:0]
+		for _, t := range c.Toks[at:c.At] {
+			if !t.Blank() {
+				value = append(value, t)
 			}
 		}
 		c.Take(",")
-		for _, p := range []string{"@@session.", "@@local.", "@@", "session", "local"} {
-			name = strings.TrimPrefix(name, p)
+		if s, ok := assigned(plainSetting(name), value); ok {
+			r.Sets = append(r.Sets, s)
+		} else {
+			return texts.Reading{}
 		}
-		names = append(names, name)
-		wanted = wanted && (strings.HasPrefix(name, "@") || slices.Contains(settings, name))
 	}
-	if !wanted || calls {
+	return r
+}
+
+// plainSetting is the name of a setting without what says that it is the
+// session's.
+func plainSetting(name string) string {
+	for _, p := range []string{"@@session.", "@@local.", "@@", "session", "local"} {
+		name = strings.TrimPrefix(name, p)
+	}
+	return name
+}
+
+// assigned is one assignment of SET. Only values that cannot call anything are
+// taken: words, literals, other settings and variables, and the moment of an
+// event that is over.
+func assigned(name string, value []sqltext.Token) (texts.Setting, bool) {
+	s := texts.Setting{Name: name}
+	if len(value) == 0 || !strings.HasPrefix(name, "@") && !slices.Contains(settings, name) {
+		return s, false
+	}
+	text := ""
+	for _, t := range value {
+		text += t.Text
+	}
+	low := strings.ToLower(text)
+	moment := name == "timestamp" && len(value) >= 4 && value[0].Is("unix_timestamp") && value[1].IsOp("(") && value[2].Kind == sqltext.String && value[3].IsOp(")")
+	switch {
+	case strings.HasPrefix(low, "@") && len(value) <= 4 && !strings.ContainsAny(low, "()'\""):
+		s.From = connection(plainSetting(low))
+	case moment, len(value) == 1, len(value) == 2 && value[0].IsOp("-"):
+		var parts []string
+		for _, t := range value {
+			parts = append(parts, t.Text)
+		}
+		s.Value = strings.ReplaceAll(strings.Join(parts, " "), "unix_timestamp (", "unix_timestamp(")
+		s.Value = strings.ReplaceAll(s.Value, "UNIX_TIMESTAMP (", "UNIX_TIMESTAMP(")
+	default:
+		return s, false
+	}
+	if s.Name = connection(name); s.Name != name {
+		s.Value = name + " = " + s.Value
+	}
+	return s, true
+}
+
+// connection is the one setting that two names are of: the character set of a
+// connection and its collation set each other.
+func connection(name string) string {
+	if name == "character_set_connection" || name == "collation_connection" {
+		return "connection"
+	}
+	return name
+}
+
+// names reads SET NAMES and SET CHARACTER SET.
+func names(c *sqltext.Cursor) texts.Reading {
+	charset := c.Next()
+	if !charset.IsName() && charset.Kind != sqltext.String {
 		return texts.Reading{}
 	}
-	return texts.Reading{Action: texts.Set, Key: strings.Join(names, ","), SQL: strings.TrimRight(open, "; ")}
+	way := "character_set_connection = " + charset.Text
+	if c.Take("collate") {
+		way = "collation_connection = " + c.Next().Text
+	}
+	return texts.Reading{Action: texts.Set, Sets: []texts.Setting{{Name: "character_set_client", Value: charset.Text}, {Name: "character_set_results", Value: charset.Text}, {Name: "connection", Value: way}}}
+}
+
+// set is the statement that gives a setting a value.
+func set(name, value string) string {
+	switch {
+	case strings.HasPrefix(name, "@"):
+		return ""
+	case name == connection("collation_connection"):
+		return "SET " + value
+	}
+	return "SET " + name + " = " + value
 }
 
 // granted reads GRANT and REVOKE. Those on everything are no part of the

@@ -219,7 +219,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		said func(p *texts.Parsed) bool
 	}{
 		{catalog.Gap{Kind: vocab.Database, Why: "the text does not say its character set"}, func(p *texts.Parsed) bool { return p.Makes != nil && slices.Contains(p.Makes.Kinds, vocab.Database) }},
-		{catalog.Gap{Property: "connection", Why: "the text does not say (SET NAMES)"}, sets("names", "character_set_client")},
+		{catalog.Gap{Property: "connection", Why: "the text does not say (SET NAMES)"}, sets("character_set_client")},
 		{catalog.Gap{Property: "sql mode", Why: "the text does not say (SET sql_mode)"}, sets("sql_mode")},
 	} {
 		if !slices.ContainsFunc(s.all, func(p texts.Parsed) bool { return x.said(&p) }) {
@@ -232,7 +232,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 // sets tells whether a statement sets one of some settings.
 func sets(names ...string) func(*texts.Parsed) bool {
 	return func(p *texts.Parsed) bool {
-		return p.Action == texts.Set && slices.ContainsFunc(strings.Split(p.Key, ","), func(k string) bool { return slices.Contains(names, k) })
+		return p.Action == texts.Set && slices.ContainsFunc(p.Sets, func(s texts.Setting) bool { return slices.Contains(names, s.Name) })
 	}
 }
 

@@ -19,6 +19,7 @@ var Grammar = texts.Grammar{
 	Dialect: vocab.Dialect,
 	IsRows:  func(word string) bool { return slices.Contains(rowWords, word) },
 	Read:    read,
+	Set:     func(_, statement string) string { return statement },
 	Client:  client,
 }
 
@@ -89,7 +90,7 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 	case len(words) == 0:
 		return texts.Reading{}
 	case words[0] == "set" || words[0] == "reset":
-		return setting(toks)
+		return setting(sql, toks)
 	case !known:
 		return refused(fmt.Sprintf("no statement that makes structure begins with %s", sqltext.CommentSafe(strings.ToUpper(words[0]))))
 	case words[0] == "select":
@@ -180,7 +181,7 @@ func onDatabase(toks []sqltext.Token) bool {
 }
 
 // setting reads SET and RESET.
-func setting(toks []sqltext.Token) texts.Reading {
+func setting(sql string, toks []sqltext.Token) texts.Reading {
 	c := sqltext.CursorOver("", toks)
 	reset := c.Take("reset")
 	c.Take("set")
@@ -198,11 +199,10 @@ func setting(toks []sqltext.Token) texts.Reading {
 	if name == "default_tablespace" {
 		return texts.Reading{} // the scratch server has none but its own
 	}
-	r := texts.Reading{Action: texts.Set, Key: name}
 	if reset {
-		r.SQL = "RESET " + name
+		return texts.Reading{Action: texts.Set, Sets: []texts.Setting{{Name: name, From: "the server's own"}}}
 	}
-	return r
+	return texts.Reading{Action: texts.Set, Sets: []texts.Setting{{Name: name, Value: strings.TrimRight(sql, "; \t\r\n")}}}
 }
 
 // asked reads a SELECT: pg_dump sets the search path by one, and the counters
@@ -215,7 +215,8 @@ func asked(toks []sqltext.Token) texts.Reading {
 	case c.Take("set_config", "("):
 		name, _, value := c.Next(), c.Next(), c.Next()
 		if slices.Contains(settings, strings.ToLower(name.StringValue())) && value.Kind == sqltext.String {
-			return texts.Reading{Action: texts.Set, Key: strings.ToLower(name.StringValue()), SQL: "SELECT pg_catalog.set_config(" + name.Text + ", " + value.Text + ", false)"}
+			set := "SELECT pg_catalog.set_config(" + name.Text + ", " + value.Text + ", false)"
+			return texts.Reading{Action: texts.Set, Sets: []texts.Setting{{Name: strings.ToLower(name.StringValue()), Value: set}}}
 		}
 		return texts.Reading{}
 	case c.Take("setval"):
