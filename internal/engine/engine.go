@@ -78,6 +78,9 @@ type OpenOptions struct {
 	Create bool // it may not be there yet
 	// LockWait is how long to wait for somebody else's lock.
 	LockWait time.Duration
+	// Single has the server take one statement at a time, where it would take
+	// several in one text.
+	Single bool
 }
 
 // Database is an open database.

@@ -213,6 +213,7 @@ func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) 
 	if err != nil {
 		return nil, err
 	}
+	cfg.MultiStatements = !opt.Single
 	connector, err := driver.NewConnector(cfg)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %v", engine.ErrConnect, err)

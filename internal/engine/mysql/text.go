@@ -64,11 +64,13 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 		return nil, nil, err
 	}
 	raised := opened.(*database)
-	room = &text.Room{Raised: raised.conn, Plain: raised.conn, Database: name, Accounts: opt.Scratch == engine.LocalScratch, Read: raised.Read}
-	var plain engine.Database
+	room = &text.Room{Database: name, Accounts: opt.Scratch == engine.LocalScratch, Read: raised.Read}
+	var plain, single engine.Database
 	remove = func() error {
-		if plain != nil {
-			plain.Close()
+		for _, db := range []engine.Database{plain, single} {
+			if db != nil {
+				db.Close()
+			}
 		}
 		if room.Account != "" {
 			_ = raised.Exec(context.WithoutCancel(ctx), "DROP USER IF EXISTS "+room.Account) // it can do nothing without its database
@@ -87,11 +89,22 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 	if err = raised.Exec(ctx, "ALTER DATABASE "+defaults(opt.Like)); err != nil {
 		return nil, nil, err
 	}
-	plain, err = e.admit(ctx, room, raised, address)
-	if err == nil && plain != nil {
+	u, err := url.Parse(address)
+	if err != nil {
+		return nil, nil, err
+	}
+	u.Path = "/" + name
+	if single, err = e.Open(ctx, u.String(), engine.OpenOptions{Write: true, Single: true}); err != nil {
+		return nil, nil, err
+	}
+	if plain, err = e.admit(ctx, room, raised, address); err != nil {
+		return nil, nil, err
+	}
+	room.Raised, room.Plain = single.(*database).conn, single.(*database).conn
+	if plain != nil {
 		room.Plain = plain.(*database).conn
 	}
-	return room, remove, err
+	return room, remove, nil
 }
 
 // defaults are those of a database that texts are compared with: what they do
@@ -134,7 +147,7 @@ func (e Engine) admit(ctx context.Context, room *text.Room, raised *database, ad
 		return nil, err
 	}
 	u.User, u.Path = url.UserPassword(name, password), "/"+room.Database
-	return e.Open(ctx, u.String(), engine.OpenOptions{Write: true})
+	return e.Open(ctx, u.String(), engine.OpenOptions{Write: true, Single: true})
 }
 
 // answers tells why no server answers at an address.

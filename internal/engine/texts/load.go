@@ -19,6 +19,9 @@ type Server interface {
 	// Run runs a statement under the settings, as an ordinary account or as
 	// whoever may make databases. What the server refuses is a *Refused.
 	Run(ctx context.Context, sql string, settings []string, raised bool) error
+	// Settle gives back what the ordinary account was lent: nothing of it runs any
+	// more, and what is fired by other statements is still to come.
+	Settle(ctx context.Context) error
 	// Loosened makes the server take what names things that are not there yet,
 	// as far as it can.
 	Loosened(ctx context.Context) error
@@ -47,8 +50,13 @@ const Patience = time.Minute
 // what a statement names that comes behind it, before it.
 func Load(ctx context.Context, all []Parsed, on Server) error {
 	for phase := First; phase <= Last; phase++ {
-		if phase == Raised {
+		switch phase {
+		case Raised:
 			continue // with Main
+		case Last:
+			if err := on.Settle(ctx); err != nil {
+				return err
+			}
 		}
 		var queue []*Parsed
 		for i := range all {

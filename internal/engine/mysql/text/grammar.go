@@ -283,6 +283,9 @@ func plainSetting(name string) string {
 // event that is over.
 func assigned(name string, value []sqltext.Token) (texts.Setting, bool) {
 	s := texts.Setting{Name: name}
+	if strings.HasSuffix(name, "storage_engine") && len(value) == 1 && slices.Contains(foreignEngines, strings.ToLower(strings.Trim(value[0].Text, "`'\""))) {
+		return s, false
+	}
 	if len(value) == 0 || !strings.HasPrefix(name, "@") && !slices.Contains(settings, name) {
 		return s, false
 	}
@@ -348,6 +351,9 @@ func set(name, value string) string {
 // database.
 func granted(open string, toks []sqltext.Token) texts.Reading {
 	for i, t := range toks {
+		if t.Is("proxy") || t.Is("identified") || t.Is("require") || t.IsOp(";") && i+1 < len(toks) { // about accounts, which are no part of a database
+			return texts.Reading{}
+		}
 		if !t.Is("on") {
 			continue
 		}

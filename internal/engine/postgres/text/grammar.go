@@ -54,9 +54,10 @@ var rules = merged(
 	all("select", texts.Reading{}),
 	all("call", texts.Reading{Why: "a CALL was not run; what it makes is not seen"}),
 	all("create, alter, drop, comment on, do", texts.Reading{Action: texts.Main}),
-	all("create cast, create operator class, create operator family, create access method, create publication, create text search parser, create text search template, create language, create transform, create server, create user mapping, create conversion, alter publication, alter server, alter user mapping, alter operator family, drop publication, drop server, drop user mapping, drop cast, drop language, drop operator class, drop operator family, drop transform, drop access method, comment on extension, comment on cast, comment on language, comment on server, comment on publication, comment on foreign data wrapper, comment on access method, comment on transform", texts.Reading{Action: texts.Raised}),
+	all("create cast, create operator class, create operator family, create access method, create publication, create text search parser, create text search template, create language, create transform, create server, alter publication, alter server, alter operator family, drop publication, drop server, drop cast, drop language, drop operator class, drop operator family, drop transform, drop access method, comment on extension, comment on cast, comment on language, comment on server, comment on publication, comment on foreign data wrapper, comment on access method, comment on transform", texts.Reading{Action: texts.Raised}),
 	all("create extension, alter extension, drop extension", texts.Reading{Action: texts.Early}),
-	all("grant, revoke, alter default privileges", texts.Reading{Action: texts.Late}),
+	// Without a mapping nothing that runs before reaches another server.
+	all("grant, revoke, alter default privileges, create user mapping, alter user mapping, drop user mapping", texts.Reading{Action: texts.Late}),
 	all("create event trigger, alter event trigger, comment on event trigger", texts.Reading{Action: texts.Last}),
 	all("rollback, abort, prepare transaction", refused("the text takes back what it did; leave out what is not to be")),
 	all("alter system", refused("a text may not change the server's settings")),
@@ -158,10 +159,21 @@ func ownerAt(toks []sqltext.Token) int {
 	if toks[n-1].IsOp(";") {
 		n--
 	}
-	if n > 3 && toks[n-3].Is("owner") && toks[n-2].Is("to") {
-		return n - 3
+	if n < 4 || !toks[n-3].Is("owner") || !toks[n-2].Is("to") {
+		return 0
 	}
-	return 0
+	depth := 0
+	for _, t := range toks[:n-3] {
+		switch {
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			depth--
+		case t.IsOp(",") && depth == 0, t.IsOp(";"): // ALTER TABLE does other things before it
+			return 0
+		}
+	}
+	return n - 3
 }
 
 var rolePattern = regexp.MustCompile(`(?i)\b(create|alter|drop)\s+(role|user|group)\b`)
@@ -255,14 +267,13 @@ func special(sql string, words []string, toks []sqltext.Token, r texts.Reading) 
 	case words[1] == "foreign" && len(words) > 2 && words[2] == "data":
 		r.Action = texts.Raised
 	case words[1] == "foreign" && len(words) > 2 && words[2] == "table":
-		r.Action = texts.Raised
+		// It runs as any table does.
+	case words[1] == "server":
 		if m := made(sql, words[1:]); m != nil {
-			name := vocab.Quote(m.Name)
-			if m.Schema != "" {
-				name = vocab.Quote(m.Schema) + "." + name
-			}
-			r.SQL = sql + "\n; ALTER FOREIGN TABLE " + name + " OWNER TO " + account
+			r.Then = &texts.Reading{Action: texts.Raised, SQL: lent + vocab.Quote(m.Name)}
 		}
+	case words[1] == "extension" && has("dblink"):
+		r.Then = &texts.Reading{Action: texts.Early, SQL: reachesOut}
 	case words[1] == "schema" && len(toks) > 2 && strings.EqualFold(toks[2].Name(), "public") && (len(toks) == 3 || toks[3].IsOp(";")):
 		r.Action, r.SQL = texts.First, publicAnew
 	case words[1] == "schema":
@@ -287,12 +298,22 @@ func special(sql string, words []string, toks []sqltext.Token, r texts.Reading) 
 	return r
 }
 
+// reachesOut takes from everybody what connects to other servers.
+const reachesOut = `DO $$ DECLARE f regprocedure; BEGIN
+  FOR f IN SELECT d.objid FROM pg_depend d JOIN pg_extension e ON e.oid = d.refobjid WHERE d.classid = 'pg_proc'::regclass AND d.refclassid = 'pg_extension'::regclass AND d.deptype = 'e' AND e.extname = 'dblink' LOOP
+    EXECUTE 'REVOKE EXECUTE ON FUNCTION ' || f || ' FROM PUBLIC';
+  END LOOP; END $$`
+
 // account stands for the ordinary account in statements of our own.
 const account = "\x00account\x00"
 
 // publicAnew makes the schema that every database has anew, as somebody else's:
 // what is said of it then is all that there is to say.
-const publicAnew = "DROP SCHEMA IF EXISTS public; CREATE SCHEMA public AUTHORIZATION " + account
+const publicAnew = "\x00public\x00"
+
+// lent stands before the name of a server that the ordinary account may use while
+// it makes tables there: what reads files it may not make.
+const lent = "\x00server\x00"
 
 func fold(s string) string { return strings.ToLower(s) }
 

@@ -71,11 +71,7 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 	if err := s.set(ctx, conn, settings); err != nil {
 		return refusal(err)
 	}
-	if sql == publicAnew {
-		s.room.Give = nil
-	}
-	sql = strings.ReplaceAll(sql, account, vocab.Quote(s.room.Account))
-	_, err := conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol)
+	err := s.exec(ctx, conn, sql)
 	var pg *pgconn.PgError
 	for tries := 0; errors.As(err, &pg) && pg.Code == "42704" && tries < 100; tries++ {
 		role, ok := roleIn(pg.Message)
@@ -85,7 +81,7 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 		if _, e := s.raised.Exec(ctx, "CREATE ROLE "+sqltext.Always(role)); e != nil {
 			break
 		}
-		_, err = conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol)
+		err = s.exec(ctx, conn, sql)
 	}
 	if errors.As(err, &pg) {
 		if skipped, why := s.without(sql, pg); skipped {
@@ -96,6 +92,36 @@ func (s *Server) Run(ctx context.Context, sql string, settings []string, raised 
 		}
 	}
 	return refusal(err)
+}
+
+// exec runs a statement of a text, or the few that one of our own stands for. The
+// server takes one at a time this way, whatever is in the text.
+func (s *Server) exec(ctx context.Context, conn *pgx.Conn, sql string) error {
+	list := []string{sql}
+	switch name, serves := strings.CutPrefix(sql, lent); {
+	case sql == publicAnew:
+		list, s.room.Give = []string{"DROP SCHEMA IF EXISTS public", "CREATE SCHEMA public AUTHORIZATION " + account}, nil
+	case serves:
+		list = []string{"GRANT USAGE ON FOREIGN SERVER " + name + " TO " + account}
+		s.room.Give = append(s.room.Give, "REVOKE USAGE ON FOREIGN SERVER "+name+" FROM "+vocab.Quote(s.room.Account))
+	}
+	for _, one := range list {
+		if _, err := conn.Exec(ctx, strings.ReplaceAll(one, account, vocab.Quote(s.room.Account)), pgx.QueryExecModeExec); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Settle implements texts.Server.
+func (s *Server) Settle(ctx context.Context) error {
+	for _, sql := range append([]string{"RESET ALL"}, s.room.Give...) {
+		if _, err := s.raised.Exec(ctx, sql); err != nil {
+			return err
+		}
+	}
+	delete(s.inForce, s.raised)
+	return nil
 }
 
 // without says what is not seen where the scratch server lacks what a statement
@@ -142,7 +168,7 @@ func (s *Server) set(ctx context.Context, conn *pgx.Conn, settings []string) err
 	}
 	s.inForce[conn] = ""
 	for _, sql := range append([]string{"RESET ALL"}, want...) {
-		if _, err := conn.Exec(ctx, sql, pgx.QueryExecModeSimpleProtocol); err != nil {
+		if _, err := conn.Exec(ctx, sql, pgx.QueryExecModeExec); err != nil {
 			return err
 		}
 	}
@@ -173,10 +199,8 @@ func refusal(err error) error {
 // Read implements texts.Server. Who owns what was loaded by the ordinary account
 // is not known.
 func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
-	for _, sql := range append([]string{"RESET ALL"}, s.room.Give...) {
-		if _, err := s.raised.Exec(ctx, sql); err != nil {
-			return nil, err
-		}
+	if _, err := s.raised.Exec(ctx, "RESET ALL"); err != nil {
+		return nil, err
 	}
 	c, err := s.read(ctx, s.raised)
 	if err != nil {
