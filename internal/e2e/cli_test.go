@@ -408,7 +408,7 @@ func TestNewOrphansStopTheScript(t *testing.T) {
 func killedAt(t *testing.T, dir string, n int, args ...string) (said int, killed bool) {
 	t.Helper()
 	cmd := exec.Command(program, args...)
-	cmd.Dir, cmd.Env = dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + os.TempDir(), "TERM=dumb"}
+	cmd.Dir, cmd.Env = dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir, "TMPDIR=" + tempDir, "TERM=dumb"}
 	out, err := cmd.StderrPipe()
 	if err != nil {
 		t.Fatal(err)

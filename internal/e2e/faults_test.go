@@ -119,7 +119,7 @@ func (b *bench) hold(t *testing.T, place string) func() {
 func (b *bench) start(t *testing.T, args ...string) (*exec.Cmd, *bytes.Buffer) {
 	t.Helper()
 	cmd := exec.Command(program, args...)
-	cmd.Dir, cmd.Env = b.dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + b.dir, "TMPDIR=" + os.TempDir(), "TERM=dumb"}
+	cmd.Dir, cmd.Env = b.dir, []string{"PATH=" + os.Getenv("PATH"), "HOME=" + b.dir, "TMPDIR=" + tempDir, "TERM=dumb"}
 	var said bytes.Buffer
 	cmd.Stderr = &said
 	if err := cmd.Start(); err != nil {

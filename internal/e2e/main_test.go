@@ -46,10 +46,24 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "building the program: %v\n%s", err, out)
 			return 1
 		}
+		defer stopScratch()
 		defer stopPostgres()
 		defer maria.stop()
 		return m.Run()
 	}())
+}
+
+// stopScratch has the throw-away servers end that calls left for the next one:
+// they go when the folder is gone where calls look for them.
+func stopScratch() {
+	os.RemoveAll(filepath.Join(tempDir, fmt.Sprintf("dapper-mirror-%d", os.Getuid())))
+	for range 400 {
+		if left, _ := filepath.Glob(filepath.Join(tempDir, "dapper-mirror-scratch-*")); len(left) == 0 {
+			return
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	fmt.Fprintln(os.Stderr, "a throw-away server is left")
 }
 
 // result is what one run of the program answered.
@@ -69,7 +83,7 @@ func runWith(t testing.TB, dir, stdin string, env []string, args ...string) resu
 	t.Helper()
 	cmd := exec.Command(program, args...)
 	cmd.Dir = dir
-	cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + t.TempDir(), "TMPDIR=" + os.TempDir(), "TERM=dumb"}, env...)
+	cmd.Env = append([]string{"PATH=" + os.Getenv("PATH"), "HOME=" + t.TempDir(), "TMPDIR=" + tempDir, "TERM=dumb"}, env...)
 	cmd.Stdin = strings.NewReader(stdin)
 	var out, errout bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errout

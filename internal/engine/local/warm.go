@@ -89,8 +89,12 @@ func join(ctx context.Context, at paths, ready func(context.Context, string) err
 	if err == nil {
 		err = ready(ctx, k.Address)
 	}
-	if err != nil { // there is none, or it is gone without a word
-		_ = os.Remove(at.known)
+	if err != nil {
+		if ctx.Err() != nil {
+			_ = lock.Unlock() // nobody waits for it any more
+			return Lease{}, false, ctx.Err()
+		}
+		_ = os.Remove(at.known) // there is none, or it is gone without a word
 		return Lease{}, false, lock.Unlock()
 	}
 	touch := func() { now := time.Now(); _ = os.Chtimes(at.lock, now, now) } // at worst it ends earlier
@@ -171,15 +175,15 @@ func Keep(ctx context.Context, key string, idle time.Duration, start func(contex
 			return nil
 		case <-time.After(10 * step):
 		}
-		if _, gone := os.Stat(at.known); gone != nil {
+		if _, gone := os.Stat(filepath.Dir(at.lock)); gone != nil {
 			return nil
 		}
 		var free bool
 		if free, err = lock.TryLock(); err != nil || !free {
-			continue
+			continue // somebody is at work
 		}
 		st, e := os.Stat(at.lock)
-		if e != nil || time.Since(st.ModTime()) >= idle {
+		if _, gone := os.Stat(at.known); e != nil || gone != nil || time.Since(st.ModTime()) >= idle {
 			_ = os.Remove(at.known) // nobody can join any more
 			return lock.Unlock()
 		}
