@@ -21,7 +21,7 @@ func (e Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engin
 		if err != nil {
 			return nil, nil, err
 		}
-		return text.NewServer(*room, all), remove, nil
+		return text.NewServer(*room, all, opt.Whole), remove, nil
 	})
 }
 

@@ -182,7 +182,7 @@ func Select(all []Parsed, database string) ([]Parsed, error) {
 	case database == "" && len(names) <= 1:
 		return all, nil
 	case database == "":
-		return nil, fmt.Errorf("several databases are in it (%s); say which: #%s behind its name", shown(names), names[len(names)-1])
+		return nil, fmt.Errorf("several databases are in it (%s); say which: #%s behind its name", shown(names), cmp.Or(names[len(names)-1], names[0]))
 	case !slices.Contains(names, database):
 		return nil, fmt.Errorf("no database %s is in it%s; there are: %s", sqltext.CommentSafe(database), words.Suggest(database, names), shown(names))
 	}

@@ -354,6 +354,8 @@ func granted(open string, toks []sqltext.Token) texts.Reading {
 		if t.Is("proxy") || t.Is("identified") || t.Is("require") || t.IsOp(";") && i+1 < len(toks) { // about accounts, which are no part of a database
 			return texts.Reading{}
 		}
+	}
+	for i, t := range toks {
 		if !t.Is("on") {
 			continue
 		}

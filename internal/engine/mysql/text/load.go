@@ -36,11 +36,14 @@ type Server struct {
 	inForce map[*sql.Conn]string
 	gaps    []catalog.Gap
 	tables  map[string]bool // that the text makes, folded
+	// whole says that the text is a capture: what it does not set is as our scripts
+	// have it.
+	whole bool
 }
 
 // NewServer loads statements into a room.
-func NewServer(room Room, all []texts.Parsed) *Server {
-	s := &Server{Room: room, all: all, inForce: map[*sql.Conn]string{}, tables: map[string]bool{}}
+func NewServer(room Room, all []texts.Parsed, whole bool) *Server {
+	s := &Server{whole: whole, Room: room, all: all, inForce: map[*sql.Conn]string{}, tables: map[string]bool{}}
 	for _, p := range all {
 		if p.Makes != nil && p.Makes.Part == "" {
 			s.tables[strings.ToLower(p.Makes.Name)] = true
@@ -140,7 +143,11 @@ func (s *Server) set(ctx context.Context, conn *sql.Conn, settings []string) err
 		return nil
 	}
 	delete(s.inForce, conn)
-	for _, set := range slices.Concat(base, settings) {
+	begin := base
+	if s.whole {
+		begin = append(slices.Clip(base), "SET SESSION sql_mode = "+vocab.Literal(vocab.Mode))
+	}
+	for _, set := range slices.Concat(begin, settings) {
 		if _, err := conn.ExecContext(ctx, set); err != nil {
 			return err
 		}
@@ -225,7 +232,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		{catalog.Gap{Property: "connection", Why: "the text does not say (SET NAMES)"}, sets("character_set_client")},
 		{catalog.Gap{Property: "sql mode", Why: "the text does not say (SET sql_mode)"}, sets("sql_mode")},
 	} {
-		if !slices.ContainsFunc(s.all, func(p texts.Parsed) bool { return x.said(&p) }) {
+		if !s.whole && !slices.ContainsFunc(s.all, func(p texts.Parsed) bool { return x.said(&p) }) {
 			c.Gaps = append(c.Gaps, x.gap)
 		}
 	}

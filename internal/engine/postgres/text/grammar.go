@@ -102,7 +102,7 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 		return texts.Reading{Why: "a DO that makes roles was not run; what else it makes is not seen"}
 	}
 	if n := len(toks); n > 3 && toks[n-2].Name() != "" && words[0] == "alter" { // … OWNER TO name ;
-		if end := ownerAt(toks); end > 0 && r.Action != texts.Last {
+		if end := ownerAt(toks); end > 0 && (r.Action == texts.Main || r.Action == texts.Raised) {
 			r.Action = texts.Late
 		}
 	}
