@@ -3,6 +3,7 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -194,6 +195,9 @@ func (a *app) tryPlace(ctx context.Context, name string, j *report.JSONPlace) er
 	t := &report.JSONTry{}
 	if p.Writable() && !p.Missing() {
 		db, err := p.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+		if errors.Is(err, place.ErrNobody) {
+			return refusal("no-answer", "%w", err)
+		}
 		if err != nil {
 			return trouble("open", "%w", err)
 		}

@@ -102,6 +102,7 @@ func TestJSONIsAsPublished(t *testing.T) {
 	}
 	dir := harbour(t)
 	want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql")
+	write(t, dir, "dapper-mirror.yaml", "places:\n  named: {at: live.db, note: x, except: 'view:*'}\npairs:\n  default: {source: named, target: named}\n")
 	var moved = harbour(t)
 	command(t, "", "sqlite3", moved+"/live.db", "DROP VIEW deep")
 	for _, c := range []struct {
@@ -131,6 +132,12 @@ func TestJSONIsAsPublished(t *testing.T) {
 		{0, "run", "apply up.sql live.db --yes"},
 		{0, "run", "sync dev.db live.db --yes --may-lose *"},
 		{0, "capture", "capture dev.db -o dev.json"},
+		{0, "capture", "capture dev.db --as folder -o db"},
+		{0, "run", "sync live.db db --yes"},
+		{0, "places", "places"},
+		{0, "places", "places named --try"},
+		{0, "history", "capture named --to-history"},
+		{0, "history", "history named"},
 		{0, "settings", "config"},
 		{0, "program", "version"},
 		{0, "files", "man -o " + t.TempDir()},

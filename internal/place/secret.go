@@ -69,7 +69,11 @@ func (s *Secret) get(ctx context.Context, name string, ask func(context.Context,
 	case ask == nil:
 		return "", fmt.Errorf("place %s: %w", name, ErrNobody)
 	}
-	return ask(ctx, fmt.Sprintf("Password for %s: ", name))
+	answer, err := ask(ctx, fmt.Sprintf("Password for %s: ", name))
+	if err != nil {
+		return "", fmt.Errorf("place %s: %w", name, err)
+	}
+	return answer, nil
 }
 
 // ErrNobody says that a password is asked for and nobody is there to answer.

@@ -107,7 +107,7 @@ var tlsModes = []string{"off", "prefer", "require", "verify-ca", "verify"}
 
 // readPlace reads a place: an address, or an address with what belongs to it.
 func readPlace(file, name string, n *yaml.Node, bad wrong) Place {
-	p := Place{Name: name, File: file, Line: n.Line}
+	p := Place{Name: name, File: file}
 	if n.Kind == yaml.ScalarNode {
 		p.At = n.Value
 	} else {

@@ -130,7 +130,9 @@ func (s *Settings) read(path string, data []byte) {
 				bad(name, "%q cannot name a place: %s", name.Value, why)
 				return
 			}
-			f.Places[name.Value] = readPlace(path, name.Value, v, bad)
+			p := readPlace(path, name.Value, v, bad)
+			p.Line = name.Line
+			f.Places[name.Value] = p
 		}),
 		"pairs": each("pairs", func(name, v *yaml.Node) { f.Pairs[name.Value] = readPair(v, name.Value, bad) }),
 	})

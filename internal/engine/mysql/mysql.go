@@ -3,12 +3,10 @@
 package mysql
 
 import (
-	"cmp"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
-	"net/url"
 	"os"
 	"strings"
 	"time"
@@ -19,6 +17,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/mysql/address"
 	"dappermirror/internal/engine/mysql/reader"
 	"dappermirror/internal/engine/mysql/vocab"
 )
@@ -100,116 +99,17 @@ type database struct {
 	maria bool
 }
 
-// config makes the driver's configuration of a URL: user, password, host and
-// database, `socket`, `ssl-mode` and `charset` as parameters, and what
-// MYSQL_PWD and MYSQL_HOST say where the URL is silent.
-// ClientWords implements engine.ClientSpeller. Where the address has a password
-// the client asks for it.
-func (Engine) ClientWords(address string) []string {
-	u, err := url.Parse(address)
-	if err != nil {
-		return []string{"DATABASE"}
-	}
-	q := u.Query()
-	var words []string
-	for _, o := range [][2]string{{"-h", u.Hostname()}, {"-P", u.Port()}, {"-S", cmp.Or(q.Get("socket"), q.Get("unix_socket"))}, {"-u", cmp.Or(u.User.Username(), q.Get("user"))}} {
-		if o[1] != "" {
-			words = append(words, o[0], o[1])
-		}
-	}
-	if _, has := u.User.Password(); has {
-		words = append(words, "-p")
-	}
-	return append(words, strings.TrimPrefix(u.Path, "/"))
-}
+// ClientWords implements engine.ClientSpeller.
+func (Engine) ClientWords(at string) []string { return address.ClientWords(at) }
 
-func config(address string) (*driver.Config, error) {
-	u, err := url.Parse(address)
-	if err != nil {
-		return nil, fmt.Errorf("%w: the address is not understood", engine.ErrConnect)
-	}
-	cfg := driver.NewConfig()
-	cfg.User = u.User.Username()
-	cfg.Passwd, _ = u.User.Password()
-	q := u.Query()
-	file := optionFile()
-	cfg.User = cmp.Or(cfg.User, q.Get("user"), file["user"], os.Getenv("USER"))
-	cfg.Passwd = cmp.Or(cfg.Passwd, os.Getenv("MYSQL_PWD"), file["password"])
-	cfg.DBName = strings.TrimPrefix(u.Path, "/")
-	if cfg.DBName == "" {
-		return nil, fmt.Errorf("%w: the address names no database (mariadb://user@host/DATABASE)", engine.ErrConnect)
-	}
-	socket := cmp.Or(q.Get("socket"), q.Get("unix_socket"))
-	host, port := u.Hostname(), cmp.Or(u.Port(), os.Getenv("MYSQL_TCP_PORT"), file["port"], "3306")
-	if host == "" && socket == "" {
-		socket = cmp.Or(file["socket"], os.Getenv("MYSQL_UNIX_PORT"))
-		host = cmp.Or(os.Getenv("MYSQL_HOST"), file["host"], "localhost")
-	}
-	if socket == "" && host == "localhost" && u.Port() == "" {
-		if _, err := os.Stat("/run/mysqld/mysqld.sock"); err == nil {
-			socket = "/run/mysqld/mysqld.sock"
-		}
-	}
-	cfg.Net, cfg.Addr = "tcp", host+":"+port
-	if strings.Contains(host, ":") {
-		cfg.Addr = "[" + host + "]:" + port
-	}
-	if socket != "" {
-		cfg.Net, cfg.Addr = "unix", socket
-	}
-	switch m := strings.ToLower(cmp.Or(q.Get("ssl-mode"), q.Get("tls"), file["ssl-mode"])); m {
-	case "", "preferred":
-		if cfg.Net == "tcp" {
-			cfg.TLSConfig = "preferred"
-		}
-	case "disabled", "false":
-		cfg.TLSConfig = "false"
-	case "required", "skip-verify":
-		cfg.TLSConfig = "skip-verify"
-	case "verify_ca", "verify_identity", "true":
-		cfg.TLSConfig = "true"
-	default:
-		return nil, fmt.Errorf("%w: ssl-mode=%s: it is one of disabled, preferred, required, verify_identity", engine.ErrConnect, m)
-	}
-	if err := certificates(cfg, q, u.Hostname()); err != nil {
-		return nil, err
-	}
-	cfg.AllowNativePasswords, cfg.MultiStatements, cfg.AllowCleartextPasswords = true, true, false
-	cfg.Timeout = 15 * time.Second
-	cfg.Collation = "utf8mb4_general_ci"
-	cfg.ConnectionAttributes = "program_name:dapper-mirror"
-	return cfg, nil
-}
-
-// optionFile reads the groups [client] and [mysql] of ~/.my.cnf.
-func optionFile() map[string]string {
-	out := map[string]string{}
-	home, err := os.UserHomeDir()
-	if err != nil {
-		return out
-	}
-	data, err := os.ReadFile(home + "/.my.cnf")
-	if err != nil {
-		return out
-	}
-	group := ""
-	for _, line := range strings.Split(string(data), "\n") {
-		line = strings.TrimSpace(line)
-		switch {
-		case line == "" || line[0] == '#' || line[0] == ';':
-		case line[0] == '[':
-			group = strings.Trim(line, "[]")
-		case group == "client" || group == "mysql" || group == "mariadb" || group == "client-mariadb":
-			k, v, _ := strings.Cut(line, "=")
-			out[strings.ReplaceAll(strings.TrimSpace(k), "_", "-")] = strings.Trim(strings.TrimSpace(v), `"'`)
-		}
-	}
-	return out
+// Secure implements engine.Secured.
+func (Engine) Secure(at, password string, t engine.TLS) (string, error) {
+	return address.Secure(at, password, t)
 }
 
 // Open implements engine.Engine.
-func (Engine) Open(ctx context.Context, address string, opt engine.OpenOptions) (engine.Database, error) {
-	cfg, err := config(address)
+func (Engine) Open(ctx context.Context, at string, opt engine.OpenOptions) (engine.Database, error) {
+	cfg, err := address.Config(at)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,7 @@
 package mysql
 
 import (
+	"dappermirror/internal/engine/mysql/address"
 	"errors"
 	"os"
 	"slices"
@@ -216,7 +217,7 @@ func TestAddresses(t *testing.T) {
 		"mysql://a@h/d?ssl-mode=sometimes":       "ssl-mode",
 		"mysql://a@h/d?ssl-mode=verify_identity": "a:sesame@tcp(h:3306)/d",
 	} {
-		cfg, err := config(text)
+		cfg, err := address.Config(text)
 		if err != nil {
 			if !errors.Is(err, engine.ErrConnect) || !strings.Contains(err.Error(), want) {
 				t.Errorf("%s: %v", text, err)

@@ -42,6 +42,27 @@ func (d *database) Identity(ctx context.Context) (string, error) {
 	return id, nil
 }
 
+// Describe implements engine.Describer.
+func (d *database) Describe(ctx context.Context) (engine.About, error) {
+	var a engine.About
+	var version string
+	if err := d.conn.QueryRowContext(ctx, "SELECT VERSION(), CURRENT_USER()").Scan(&version, &a.Account); err != nil {
+		return a, explain(err)
+	}
+	if a.Server = "MySQL " + version; d.maria {
+		a.Server = "MariaDB " + version
+	}
+	var name, tls, cipher string
+	err := d.conn.QueryRowContext(ctx, "SHOW SESSION STATUS LIKE 'Ssl_version'").Scan(&name, &tls)
+	if err == nil {
+		err = d.conn.QueryRowContext(ctx, "SHOW SESSION STATUS LIKE 'Ssl_cipher'").Scan(&name, &cipher)
+	}
+	if a.TLS = tls + ", " + cipher; err != nil || tls == "" {
+		a.TLS = "not encrypted"
+	}
+	return a, nil
+}
+
 // LockLimit implements engine.Limiter; the server counts in whole seconds.
 func (d *database) LockLimit(t time.Duration) string {
 	s := max(int((t+time.Second-1)/time.Second), 1)

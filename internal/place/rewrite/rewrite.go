@@ -340,7 +340,7 @@ func (r *rewriter) write() {
 			}
 			b.WriteString(text)
 			if text == "" {
-				if at = blankLine(src.Text, at); bytes.HasSuffix(b.Bytes(), []byte("\n\n")) {
+				if at = blankLine(src.Text, at); b.Len() == 0 || bytes.HasSuffix(b.Bytes(), []byte("\n\n")) {
 					at = blankLine(src.Text, at) // one of the two empty lines around it
 				}
 			}
