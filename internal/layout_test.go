@@ -39,10 +39,10 @@ func source(t *testing.T, see func(folder, path string, set *token.FileSet, f *a
 var layers = [][]string{
 	{"core", "files", "fuzzing"},
 	{"engine"},
-	{"rowcheck", "settings"},
+	{"rowcheck", "history"},
 	{"script", "choices"},
 	{"rehearse", "place", "demo"},
-	{"report", "process"},
+	{"settings", "report", "process"},
 	{"work"},
 	{"cli"},
 }
@@ -123,7 +123,7 @@ func TestRoomsStaySmall(t *testing.T) {
 		}
 	})
 	for folder, n := range lines {
-		if strings.HasPrefix(folder, "engine/") && n > 3500 || folder == "cli" && n > 2000 {
+		if strings.HasPrefix(folder, "engine/") && n > 3500 || folder == "cli" && n > 2400 {
 			t.Errorf("%s has %d lines", folder, n)
 		}
 	}

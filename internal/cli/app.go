@@ -20,6 +20,7 @@ import (
 
 	"dappermirror/internal/cli/help"
 	"dappermirror/internal/cli/judgement"
+	"dappermirror/internal/cli/project"
 	"dappermirror/internal/cli/tell"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -94,7 +95,9 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 	root.SetOut(&a.out)
 	root.SetErr(stderr)
 	cmd, err := root.ExecuteContextC(ctx)
-	a.rememberPlaces()
+	if a.remember != "off" {
+		project.Of(desk{a}).Remember()
+	}
 	if cmd != nil {
 		a.command = cmd.Name()
 	}
@@ -345,7 +348,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), a.historyCommand(), a.placesCommand(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
+		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), project.Of(desk{a}).History(), project.Of(desk{a}).Places(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })

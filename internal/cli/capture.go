@@ -5,6 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/project"
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
@@ -51,7 +52,7 @@ sync PLACE FOLDER changes no more of a folder than what differs.`,
 				return err
 			}
 			if toHistory {
-				return a.toHistory(cmd.Context(), args[0], note, keep, c)
+				return project.Of(desk{a}).ToHistory(cmd.Context(), args[0], note, keep, c)
 			}
 			if as == "folder" {
 				err = work.Keep(place.Folder(out), c, force)
@@ -77,7 +78,7 @@ sync PLACE FOLDER changes no more of a folder than what differs.`,
 	cmd.Flags().StringVar(&as, "as", "file", "what it is saved as: file (one capture) or folder (a .sql file an object)")
 	cmd.Flags().BoolVar(&toHistory, "to-history", false, "keep it in the history of the place, which a settings file names; see history")
 	cmd.Flags().StringVar(&note, "note", "", "with --to-history: a word on why it is kept")
-	historyKeepFlag(cmd, &keep)
+	project.KeepFlag(cmd, &keep)
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	return cmd
 }

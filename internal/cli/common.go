@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"maps"
 	"path/filepath"
@@ -14,16 +15,43 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/place"
+	"dappermirror/internal/report"
 	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
 
-func placeLabel(text string) string {
-	p, err := place.Resolve(text, place.Options{Create: true})
+// desk is the application as the commands about its project see it.
+type desk struct{ *app }
+
+// Settings implements project.App.
+func (d desk) Settings() *settings.Settings { return d.settings }
+
+// Work implements project.App.
+func (d desk) Work() *work.Session { return d.work }
+
+// Out implements project.App.
+func (d desk) Out() *bytes.Buffer { return &d.out }
+
+// Style implements project.App.
+func (d desk) Style() report.Style { return d.style() }
+
+// JSON implements project.App.
+func (d desk) JSON() bool { return d.format == "json" }
+
+// WriteJSON implements project.App.
+func (d desk) WriteJSON(fill func(*report.Output)) error { return d.json(fill) }
+
+// Compare implements project.App.
+func (d desk) Compare(ctx context.Context, source, target string, detail bool, out *[]report.JSONComparison) error {
+	p, err := d.compare(ctx, source, target, false, work.ToCompare)
 	if err != nil {
-		return "(not understood)"
+		return err
 	}
-	return p.Label
+	if len(p.Choices.Open()) > 0 {
+		d.exit = worse(d.exit, exitDifferent)
+	}
+	d.compared(p, detail, false, false, nil, out, len(*out))
+	return nil
 }
 
 // named are the places of the settings files as they are resolved.
@@ -37,11 +65,6 @@ func named(s *settings.Settings) map[string]place.Named {
 		out[name] = n
 	}
 	return out
-}
-
-// namesOfPlaces are the names of the places, in order.
-func (a *app) namesOfPlaces() []string {
-	return slices.Sorted(maps.Keys(a.work.Places.Names))
 }
 
 // sides are the places that were typed, or those of a pair of the settings

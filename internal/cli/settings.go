@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"dappermirror/internal/cli/project"
 	"dappermirror/internal/report"
 	"dappermirror/internal/settings"
 )
@@ -57,7 +58,7 @@ over the default. With a word, only the settings are shown in which it occurs.`,
 				rows = append(rows, r)
 			}
 			for name, at := range a.settings.Places() {
-				rows = append(rows, report.JSONSetting{Name: "place " + name, Value: placeLabel(at.At), From: at.Where(), About: "a named place"})
+				rows = append(rows, report.JSONSetting{Name: "place " + name, Value: project.Label(at.At), From: at.Where(), About: "a named place"})
 			}
 			sort.Slice(rows, func(i, j int) bool { return rows[i].Name < rows[j].Name })
 			if len(args) == 1 {

@@ -70,38 +70,8 @@ Exit code 3 says that something was held back or refused.`,
 				zero := 0
 				return a.syncDone(&report.JSONRun{Target: p.Target.Label, Remaining: &zero}, nil)
 			}
-			made, err := a.work.Write(cmd.Context(), p, wr)
-			if err != nil {
-				return err
-			}
-			if out != "" {
-				if err := a.writeResult(out, made.Text, force); err != nil {
-					return err
-				}
-			}
-			plan := made.Plan
-			if a.format != "json" {
-				fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(words.Number(len(plan.Steps), "step", "steps")))
-				report.Steps(&a.out, made.Script.Planned(), a.style())
-			}
-			if len(plan.WillFail()) > 0 {
-				a.willFail(plan)
-				return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
-			}
-			for _, r := range plan.HeldBecause {
-				a.Always("held back  %s (%s)", r.Because(), script.WayOut(r))
-			}
-			if !o.yes { // the list must be read before the question
-				if err := a.flush(); err != nil {
-					return err
-				}
-			}
-			o.file, o.create, o.rowChecks, o.rowCheckTime = out, w.create, w.rowChecks, w.rowCheckTime
-			ran, err := a.run(cmd.Context(), made.Script, made.Engine, p.Target, o)
-			if err != nil {
-				return err
-			}
-			return a.compareAgain(cmd.Context(), args, plan, p.Target.Label, ran)
+			o.create, o.rowChecks, o.rowCheckTime = w.create, w.rowChecks, w.rowCheckTime
+			return a.synced(cmd.Context(), p, args, wr, o, out, force)
 		},
 	}
 	o.flags(cmd)
@@ -110,6 +80,42 @@ Exit code 3 says that something was held back or refused.`,
 	w.flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
+}
+
+// synced writes the script, runs it and compares again.
+func (a *app) synced(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, o running, out string, force bool) error {
+	made, err := a.work.Write(ctx, p, wr)
+	if err != nil {
+		return err
+	}
+	if out != "" {
+		if err := a.writeResult(out, made.Text, force); err != nil {
+			return err
+		}
+	}
+	plan := made.Plan
+	if a.format != "json" {
+		fmt.Fprintf(&a.out, "\n%s\n", a.style().Strong(words.Number(len(plan.Steps), "step", "steps")))
+		report.Steps(&a.out, made.Script.Planned(), a.style())
+	}
+	if len(plan.WillFail()) > 0 {
+		a.willFail(plan)
+		return refusal("will-fail", "the target's rows stand in the way of %s; nothing was run", words.Number(len(plan.WillFail()), "step", "steps"))
+	}
+	for _, r := range plan.HeldBecause {
+		a.Always("held back  %s (%s)", r.Because(), script.WayOut(r))
+	}
+	if !o.yes { // the list must be read before the question
+		if err := a.flush(); err != nil {
+			return err
+		}
+	}
+	o.file = out
+	ran, err := a.run(ctx, made.Script, made.Engine, p.Target, o)
+	if err != nil {
+		return err
+	}
+	return a.compareAgain(ctx, args, plan, p.Target.Label, ran)
 }
 
 // shown lists the differences, and asks about likely renames; where one was said

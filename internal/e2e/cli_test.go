@@ -82,7 +82,7 @@ func TestBadInput(t *testing.T) {
 		args string
 		says string // a regular expression
 	}{
-		{"no arguments", 2, "compare", "requires at least 2 arg"},
+		{"no arguments", 2, "compare", "give a source and a target"},
 		{"an unknown command", 2, "compaer dev.db live.db", "unknown command .*meant compare\\?"},
 		{"an unknown topic", 2, "help patern", "no command or topic .*meant patterns\\?"},
 		{"an unknown shell", 2, "completion bsh", "meant bash\\?"},
@@ -93,7 +93,7 @@ func TestBadInput(t *testing.T) {
 		{"an unknown option", 2, "compare dev.db live.db --detial", "unknown flag: --detial; meant --detail\\?"},
 		{"a missing source", 2, "compare gone.db live.db", "gone.db: it does not exist"},
 		{"a missing target", 2, "script dev.db gone.db", "gone.db: it does not exist; .*--create"},
-		{"no database", 2, "compare text.txt live.db", "text.txt: neither a SQLite database, a capture nor a .sql file"},
+		{"no database", 2, "compare text.txt live.db", "text.txt: neither a SQLite database, a capture, a dump nor a .sql file"},
 		{"an empty file", 2, "compare empty.txt live.db", "empty.txt is empty"},
 		{"said to be a database", 2, "compare sqlite:text.txt live.db", "not such a database.*no SQLite database"},
 		{"an encrypted one", 2, "compare sqlite:encrypted.db live.db", "or it is encrypted"},

@@ -247,7 +247,6 @@ func TestOptionsThatWouldDoNothing(t *testing.T) {
 	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql", "--may-lose", "*")
 	for _, c := range []struct{ args, says string }{
 		{"script dev.db live.db --copy-rows 5", "--copy-rows does nothing here"},
-		{"script dev.db live.db --scratch local", "--scratch does nothing here"},
 		{"rehearse up.sql live.db --may-lose *", "--may-lose does nothing here"},
 		{"rehearse up.sql live.db --only table:berth", "--only does nothing here"},
 		{"script dev.db live.db --may-lose * -o up.sql --backout down.sql", "up.sql is there already"},

@@ -144,8 +144,8 @@ func badName(name string) string {
 	switch {
 	case name == "" || name == "-":
 		return "it means something else"
-	case strings.ContainsAny(name, "@:/\\#*? \t\n"):
-		return "it has one of the characters @ : / \\ # * ? in it, or a blank"
+	case strings.ContainsAny(name, "@:/\\#*?\t\n"):
+		return "it has one of the characters @ : / \\ # * ? in it"
 	}
 	return ""
 }

@@ -104,9 +104,9 @@ INSERT INTO dues VALUES (1, 2);
 ALTER TABLE dues MODIFY rate bigint(30) NOT NULL, ADD note text;
 --- case enabled
 --- source
-CREATE TABLE tide (id int PRIMARY KEY, level float, KEY by_level (level) IGNORED); CREATE EVENT wipe ON SCHEDULE EVERY 1 DAY DISABLE DO DELETE FROM tide;
+CREATE TABLE tide (id int PRIMARY KEY, level float, KEY by_level (level) IGNORED); CREATE EVENT wipe ON SCHEDULE EVERY 1 DAY STARTS '2035-01-01 00:00:00' DISABLE DO DELETE FROM tide;
 --- target
-CREATE TABLE tide (id int PRIMARY KEY, level float, KEY by_level (level)); CREATE EVENT wipe ON SCHEDULE EVERY 1 DAY ENABLE DO DELETE FROM tide;
+CREATE TABLE tide (id int PRIMARY KEY, level float, KEY by_level (level)); CREATE EVENT wipe ON SCHEDULE EVERY 1 DAY STARTS '2035-01-01 00:00:00' ENABLE DO DELETE FROM tide;
 --- keep SELECT status FROM information_schema.events WHERE event_schema = database()
 --- rows
 ALTER TABLE tide ADD lamp text; ALTER EVENT wipe ON SCHEDULE EVERY 2 DAY;

@@ -98,6 +98,8 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 		return asked(toks)
 	case temporary(words):
 		return texts.Reading{}
+	case len(words) == 1 && (words[0] == "create" || words[0] == "alter" || words[0] == "drop" || words[0] == "comment"):
+		return refused("what is meant is not said behind " + strings.ToUpper(words[0]))
 	case words[0] == "do" && makesRoles(sql):
 		return texts.Reading{Why: "a DO that makes roles was not run; what else it makes is not seen"}
 	}

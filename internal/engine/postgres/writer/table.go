@@ -25,6 +25,22 @@ func separate(p *catalog.Object) bool {
 	return p.Has("not valid")
 }
 
+// ownOfInherited is what an inherited column has of its own.
+func ownOfInherited(c *order.Change, o, col *catalog.Object) []string {
+	var out []string
+	if col.Has("default") {
+		out = append(out, "ALTER COLUMN "+quote(col.Name)+" SET DEFAULT "+col.Text("default"))
+	}
+	above := slices.ContainsFunc(family.Upwards(c.Desired, family.ParentNames(o)), func(parent *catalog.Object) bool {
+		pc := partOf(parent, col)
+		return pc != nil && pc.Has("not null")
+	})
+	if col.Has("not null") && !col.Has("not null not valid") && !above {
+		out = append(out, "ALTER COLUMN "+quote(col.Name)+" SET NOT NULL")
+	}
+	return append(out, columnExtras(col)...)
+}
+
 // createTable makes a table with its columns and constraints; keys to other
 // tables, indexes, triggers and policies follow as steps of their own.
 func (w *Writer) createTable(c *order.Change) []*order.Action {
@@ -59,16 +75,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 			}
 			defaults = append(defaults, columnExtras(p)...)
 		case p.Kind == catalog.Column && p.Has("inherited"):
-			if p.Has("default") {
-				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET DEFAULT "+p.Text("default"))
-			}
-			if p.Has("not null") && !p.Has("not null not valid") && !slices.ContainsFunc(family.Upwards(c.Desired, family.ParentNames(o)), func(above *catalog.Object) bool {
-				pc := partOf(above, p)
-				return pc != nil && pc.Has("not null")
-			}) {
-				defaults = append(defaults, "ALTER COLUMN "+quote(p.Name)+" SET NOT NULL")
-			}
-			defaults = append(defaults, columnExtras(p)...)
+			defaults = append(defaults, ownOfInherited(c, o, p)...)
 		case p.Kind == catalog.Column:
 			lines = append(lines, columnSQL(p, true))
 			defaults = append(defaults, columnExtras(p)...)

@@ -1,8 +1,10 @@
-package cli
+package project
 
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -17,7 +19,7 @@ import (
 	"dappermirror/internal/work"
 )
 
-func (a *app) historyCommand() *cobra.Command {
+func (a *commands) History() *cobra.Command {
 	var prune, detail bool
 	var keep string
 	cmd := &cobra.Command{
@@ -50,10 +52,10 @@ what the rule of --history-keep does not keep; what has a note stays.`,
 			if prune {
 				gone, err := store.Prune(cmd.Context(), keep)
 				if err != nil {
-					return trouble("history", "%w", err)
+					return work.Troubled("history", "%w", err)
 				}
 				if keep == "" {
-					return trouble("usage", "--prune wants a rule: --history-keep '20 newest, 30 daily', or history-keep in the settings")
+					return work.Troubled("usage", "--prune wants a rule: --history-keep '20 newest, 30 daily', or history-keep in the settings")
 				}
 				a.Note("%s dropped", words.Number(len(gone), "capture was", "captures were"))
 			}
@@ -62,37 +64,38 @@ what the rule of --history-keep does not keep; what has a note stays.`,
 			}
 			list, err := store.List()
 			if err != nil {
-				return trouble("history", "%w", err)
+				return work.Troubled("history", "%w", err)
 			}
-			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.History = historyJSON(list) })
+			if a.JSON() {
+				return a.WriteJSON(func(o *report.Output) { o.History = historyJSON(list) })
 			}
 			if len(list) == 0 {
-				fmt.Fprintf(&a.out, "%s has no history yet; `dapper-mirror capture %s --to-history` begins one.\n", report.Safe(name), report.Safe(name))
+				fmt.Fprintf(a.Out(), "%s has no history yet; `dapper-mirror capture %s --to-history` begins one.\n", report.Safe(name), report.Safe(name))
 			}
-			report.History(&a.out, historyJSON(list), a.style())
+			report.History(a.Out(), historyJSON(list), a.Style())
 			return nil
 		},
 	}
 	cmd.Flags().BoolVar(&prune, "prune", false, "drop what --history-keep does not keep")
 	cmd.Flags().BoolVar(&detail, "detail", false, "with a range: show each differing object closely")
-	historyKeepFlag(cmd, &keep)
+	KeepFlag(cmd, &keep)
 	return cmd
 }
 
-func historyKeepFlag(cmd *cobra.Command, keep *string) {
+// KeepFlag adds the option that says what of a history is kept.
+func KeepFlag(cmd *cobra.Command, keep *string) {
 	cmd.Flags().StringVar(keep, "history-keep", "", "which captures of a history are kept, as '20 newest, 30 daily, 24 monthly'; all, where nothing is said")
 }
 
 // history is the one of a named place.
-func (a *app) history(name string) (*history.Store, error) {
-	n, ok := a.work.Places.Names[name]
+func (a *commands) history(name string) (*history.Store, error) {
+	n, ok := a.Work().Places.Names[name]
 	if !ok {
 		var known []string
-		for k := range a.work.Places.Names {
+		for k := range a.Work().Places.Names {
 			known = append(known, k)
 		}
-		return nil, trouble("no-match", "a history is of a named place, and no settings file names %q%s; see `dapper-mirror help places`", name, words.Suggest(name, known))
+		return nil, work.Troubled("no-match", "a history is of a named place, and no settings file names %q%s; see `dapper-mirror help places`", name, words.Suggest(name, known))
 	}
 	return history.Of(n.Folder, name), nil
 }
@@ -111,12 +114,12 @@ func historyJSON(list []history.Entry) []report.JSONHistory {
 }
 
 // histories lists the places that have one.
-func (a *app) histories() error {
+func (a *commands) histories() error {
 	var rows []report.JSONHistory
-	for _, name := range a.namesOfPlaces() {
-		list, err := history.Of(a.work.Places.Names[name].Folder, name).List()
+	for _, name := range slices.Sorted(maps.Keys(a.Work().Places.Names)) {
+		list, err := history.Of(a.Work().Places.Names[name].Folder, name).List()
 		if err != nil {
-			return trouble("history", "%w", err)
+			return work.Troubled("history", "%w", err)
 		}
 		if len(list) > 0 {
 			j := historyJSON(list[len(list)-1:])[0]
@@ -124,23 +127,23 @@ func (a *app) histories() error {
 			rows = append(rows, j)
 		}
 	}
-	if a.format == "json" {
-		return a.json(func(o *report.Output) { o.History = rows })
+	if a.JSON() {
+		return a.WriteJSON(func(o *report.Output) { o.History = rows })
 	}
 	if len(rows) == 0 {
-		fmt.Fprintln(&a.out, "No place has a history yet; `dapper-mirror capture NAME --to-history` begins one.")
+		fmt.Fprintln(a.Out(), "No place has a history yet; `dapper-mirror capture NAME --to-history` begins one.")
 	}
 	for _, r := range rows {
-		fmt.Fprintf(&a.out, "%-14s %s, the newest of %s\n", report.Safe(r.Place), words.Number(r.Captures, "capture", "captures"), report.Day(r.Date))
+		fmt.Fprintf(a.Out(), "%-14s %s, the newest of %s\n", report.Safe(r.Place), words.Number(r.Captures, "capture", "captures"), report.Day(r.Date))
 	}
 	return nil
 }
 
 // changes says what changed from each capture of a range to the next.
-func (a *app) changes(ctx context.Context, name, ends string, store *history.Store, detail bool) error {
+func (a *commands) changes(ctx context.Context, name, ends string, store *history.Store, detail bool) error {
 	first, last, ok := strings.Cut(ends, "..")
 	if !ok {
-		return trouble("usage", "give a range as %s@3..5, or compare two places: compare %s@latest %s@%s", name, name, name, ends)
+		return work.Troubled("usage", "give a range as %s@3..5, or compare two places: compare %s@latest %s@%s", name, name, name, ends)
 	}
 	from, err := store.Find(first, time.Now())
 	if err == nil && last == "" {
@@ -155,7 +158,7 @@ func (a *app) changes(ctx context.Context, name, ends string, store *history.Sto
 		err = e
 	}
 	if err != nil {
-		return trouble("history", "%w", err)
+		return work.Troubled("history", "%w", err)
 	}
 	if from.Number > to.Number {
 		from, to = to, from
@@ -168,66 +171,61 @@ func (a *app) changes(ctx context.Context, name, ends string, store *history.Sto
 		}
 		now := name + "@" + strconv.Itoa(e.Number)
 		if before != "" {
-			p, err := a.compare(ctx, now, before, false, work.ToCompare)
-			if err != nil {
+			if err := a.Compare(ctx, now, before, detail, &out); err != nil {
 				return err
 			}
-			if len(p.Choices.Open()) > 0 {
-				a.exit = worse(a.exit, exitDifferent)
-			}
-			a.compared(p, detail, false, false, nil, &out, len(out))
-			if a.format != "json" {
+			if !a.JSON() {
 				out = append(out, report.JSONComparison{}) // counts those that were written
 			}
 		}
 		before = now
 	}
 	if len(out) == 0 {
-		return trouble("usage", "%s@%s is one capture; what changed is between two", name, ends)
+		return work.Troubled("usage", "%s@%s is one capture; what changed is between two", name, ends)
 	}
-	if a.format == "json" {
-		return a.json(func(o *report.Output) { o.Comparisons = out })
+	if a.JSON() {
+		return a.WriteJSON(func(o *report.Output) { o.Comparisons = out })
 	}
 	return nil
 }
 
-// toHistory keeps a structure in the history of its place, and prunes it.
-func (a *app) toHistory(ctx context.Context, name, note, keep string, c *catalog.Catalog) error {
+// ToHistory keeps a structure in the history of its place, and prunes it.
+func (a *commands) ToHistory(ctx context.Context, name, note, keep string, c *catalog.Catalog) error {
 	store, err := a.history(name)
 	if err != nil {
 		return err
 	}
 	if _, err := history.ParseRule(keep); err != nil {
-		return trouble("usage", "--history-keep: %w", err)
+		return work.Troubled("usage", "--history-keep: %w", err)
 	}
 	e, added, err := store.Add(ctx, c, note, time.Now(), func(n int) (*catalog.Catalog, error) {
-		p, err := place.Resolve(name+"@"+strconv.Itoa(n), a.work.Places)
+		p, err := place.Resolve(name+"@"+strconv.Itoa(n), a.Work().Places)
 		if err != nil {
 			return nil, err
 		}
 		return p.Read(ctx, place.Options{})
 	})
 	if err != nil {
-		return trouble("history", "%w", err)
+		return work.Troubled("history", "%w", err)
 	}
 	gone, err := store.Prune(ctx, keep)
 	if err != nil {
-		return trouble("history", "%w", err)
+		return work.Troubled("history", "%w", err)
 	}
 	if len(gone) > 0 {
 		a.Note("%s dropped from its history", words.Number(len(gone), "older capture was", "older captures were"))
 	}
-	if a.format == "json" {
-		return a.json(func(o *report.Output) { o.History = historyJSON([]history.Entry{e}) })
+	if a.JSON() {
+		return a.WriteJSON(func(o *report.Output) { o.History = historyJSON([]history.Entry{e}) })
 	}
 	if !added {
-		fmt.Fprintf(&a.out, "%s is as capture %d of %s was; it was noted to be still so.\n", report.Safe(name), e.Number, report.Day(e.Date.Format(time.RFC3339)))
+		fmt.Fprintf(a.Out(), "%s is as capture %d of %s was; it was noted to be still so.\n", report.Safe(name), e.Number, report.Day(e.Date.Format(time.RFC3339)))
 		return nil
 	}
 	alike := ""
 	if e.Alike != nil {
 		alike = fmt.Sprintf(", %s like the one before", report.Percent(*e.Alike))
 	}
-	fmt.Fprintf(&a.out, "Kept %s as capture %d of its history%s.\n", report.Safe(name), e.Number, alike)
+	fmt.Fprintf(a.Out(), "Kept %s as capture %d of its history%s.\n", report.Safe(name), e.Number, alike)
 	return nil
 }

@@ -1,4 +1,4 @@
-package cli
+package project
 
 import (
 	"cmp"
@@ -18,9 +18,10 @@ import (
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/settings"
+	"dappermirror/internal/work"
 )
 
-func (a *app) placesCommand() *cobra.Command {
+func (a *commands) Places() *cobra.Command {
 	var try, recent bool
 	cmd := &cobra.Command{
 		Use:   "places [NAME]",
@@ -35,20 +36,20 @@ remember-places switches that off.`,
 		Example: "  dapper-mirror places\n  dapper-mirror places live --try\n  dapper-mirror places --recent",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			all := a.settings.Places()
+			all := a.Settings().Places()
 			switch {
 			case recent && (try || len(args) > 0):
-				return trouble("usage", "--recent lists; it takes no name and tries nothing")
+				return work.Troubled("usage", "--recent lists; it takes no name and tries nothing")
 			case recent:
 				return a.recentPlaces()
 			case try && len(args) == 0:
-				return trouble("usage", "--try: say which place")
+				return work.Troubled("usage", "--try: say which place")
 			case len(args) == 0:
 				return a.listPlaces(all)
 			}
 			p, ok := all[args[0]]
 			if !ok && !try {
-				return trouble("no-match", "no settings file names a place %q%s", args[0], words.Suggest(args[0], slices.Collect(maps.Keys(all))))
+				return work.Troubled("no-match", "no settings file names a place %q%s", args[0], words.Suggest(args[0], slices.Collect(maps.Keys(all))))
 			}
 			if !ok { // any place can be tried
 				p = settings.Place{Name: args[0], At: args[0]}
@@ -59,10 +60,10 @@ remember-places switches that off.`,
 					return err
 				}
 			}
-			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Places = []report.JSONPlace{j} })
+			if a.JSON() {
+				return a.WriteJSON(func(o *report.Output) { o.Places = []report.JSONPlace{j} })
 			}
-			report.Place(&a.out, j, a.style())
+			report.Place(a.Out(), j, a.Style())
 			return nil
 		},
 	}
@@ -72,7 +73,7 @@ remember-places switches that off.`,
 }
 
 // placeJSON is what the settings files say of a place, without connecting.
-func (a *app) placeJSON(p settings.Place) report.JSONPlace {
+func (a *commands) placeJSON(p settings.Place) report.JSONPlace {
 	j := report.JSONPlace{Name: p.Name, Note: p.Note, ReadOnly: p.ReadOnly, Only: p.Only, Except: p.Except, Tolerate: p.Tolerate, Dialect: p.Dialect, Scratch: p.Scratch, TLS: p.TLS.Mode}
 	if p.File != "" {
 		j.From = p.Where()
@@ -90,7 +91,7 @@ func (a *app) placeJSON(p settings.Place) report.JSONPlace {
 	}
 	at, err := place.Resolve(p.At, place.Options{Create: true, Dialect: p.Dialect})
 	if err != nil {
-		j.At, j.Trouble = placeLabel(p.At), err.Error()
+		j.At, j.Trouble = Label(p.At), err.Error()
 		return j
 	}
 	if j.At = at.Label; at.Engine != nil {
@@ -102,14 +103,14 @@ func (a *app) placeJSON(p settings.Place) report.JSONPlace {
 	return j
 }
 
-// rememberPlaces notes the places that were read. That it cannot be noted is no
+// Remember notes the places that were read. That it cannot be noted is no
 // trouble.
-func (a *app) rememberPlaces() {
-	if a.remember == "off" || a.settings == nil {
+func (a *commands) Remember() {
+	if a.Settings() == nil {
 		return
 	}
 	var used []settings.Used
-	for _, p := range a.work.Used() {
+	for _, p := range a.Work().Used() {
 		at := p.Label
 		if len(p.Files()) > 0 {
 			at = p.Identity // from wherever one stands
@@ -123,35 +124,35 @@ func (a *app) rememberPlaces() {
 }
 
 // recentPlaces lists what was used last.
-func (a *app) recentPlaces() error {
+func (a *commands) recentPlaces() error {
 	list := []report.JSONPlace{}
 	for _, u := range settings.Recent() {
 		list = append(list, report.JSONPlace{Name: u.Name, At: u.At, Used: u.Last.Format(time.RFC3339), Times: u.Times})
 	}
-	if a.format == "json" {
-		return a.json(func(o *report.Output) { o.Places = list })
+	if a.JSON() {
+		return a.WriteJSON(func(o *report.Output) { o.Places = list })
 	}
 	if len(list) == 0 {
-		fmt.Fprintln(&a.out, "No place is remembered.")
+		fmt.Fprintln(a.Out(), "No place is remembered.")
 	}
 	for _, p := range list {
 		name := p.At
 		if p.Name != "" {
 			name = p.Name + "  " + p.At
 		}
-		fmt.Fprintf(&a.out, "%s  %s\n", a.style().Dim(report.Day(p.Used)), report.Safe(name))
+		fmt.Fprintf(a.Out(), "%s  %s\n", a.Style().Dim(report.Day(p.Used)), report.Safe(name))
 	}
 	return nil
 }
 
-func (a *app) listPlaces(all map[string]settings.Place) error {
+func (a *commands) listPlaces(all map[string]settings.Place) error {
 	list := []report.JSONPlace{}
 	for _, name := range slices.Sorted(maps.Keys(all)) {
 		list = append(list, a.placeJSON(all[name]))
 	}
-	pairs := a.settings.Pairs()
-	if a.format == "json" {
-		return a.json(func(o *report.Output) {
+	pairs := a.Settings().Pairs()
+	if a.JSON() {
+		return a.WriteJSON(func(o *report.Output) {
 			o.Places = list
 			for _, name := range slices.Sorted(maps.Keys(pairs)) {
 				o.Pairs = append(o.Pairs, report.JSONPair{Name: name, Source: pairs[name].Source, Target: pairs[name].Target})
@@ -159,60 +160,60 @@ func (a *app) listPlaces(all map[string]settings.Place) error {
 		})
 	}
 	if len(list)+len(pairs) == 0 {
-		fmt.Fprintf(&a.out, "No settings file names a place. A file %s in the project's folder names them; see `dapper-mirror help places`.\n", settings.ProjectFile)
+		fmt.Fprintf(a.Out(), "No settings file names a place. A file %s in the project's folder names them; see `dapper-mirror help places`.\n", settings.ProjectFile)
 		return nil
 	}
-	st := a.style()
+	st := a.Style()
 	width := 0
 	for _, p := range list {
 		width = max(width, len([]rune(p.Name)))
 	}
 	for _, p := range list {
 		marks := report.PlaceMarks(p)
-		fmt.Fprintf(&a.out, "%-*s  %s%s\n", width, report.Safe(p.Name), report.Safe(p.At), st.Dim(marks))
+		fmt.Fprintf(a.Out(), "%-*s  %s%s\n", width, report.Safe(p.Name), report.Safe(p.At), st.Dim(marks))
 		if p.Note != "" {
-			fmt.Fprintf(&a.out, "%*s  %s\n", width, "", report.Safe(p.Note))
+			fmt.Fprintf(a.Out(), "%*s  %s\n", width, "", report.Safe(p.Note))
 		}
 		if p.Trouble != "" {
-			fmt.Fprintf(&a.out, "%*s  %s\n", width, "", st.Warn(report.Safe(p.Trouble)))
+			fmt.Fprintf(a.Out(), "%*s  %s\n", width, "", st.Warn(report.Safe(p.Trouble)))
 		}
 	}
 	for i, name := range slices.Sorted(maps.Keys(pairs)) {
 		if i == 0 {
-			fmt.Fprintln(&a.out, "\npairs")
+			fmt.Fprintln(a.Out(), "\npairs")
 		}
-		fmt.Fprintf(&a.out, "  %s: %s, then %s\n", report.Safe(name), report.Safe(pairs[name].Source), report.Safe(pairs[name].Target))
+		fmt.Fprintf(a.Out(), "  %s: %s, then %s\n", report.Safe(name), report.Safe(pairs[name].Source), report.Safe(pairs[name].Target))
 	}
 	return nil
 }
 
 // tryPlace connects to a place and reads it.
-func (a *app) tryPlace(ctx context.Context, name string, j *report.JSONPlace) error {
-	p, err := a.work.Place(name, false)
+func (a *commands) tryPlace(ctx context.Context, name string, j *report.JSONPlace) error {
+	p, err := a.Work().Place(name, false)
 	if err != nil {
 		return err
 	}
 	t := &report.JSONTry{}
 	if p.Writable() && !p.Missing() {
-		db, err := p.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+		db, err := p.Open(ctx, engine.OpenOptions{LockWait: a.Work().LockWait})
 		if errors.Is(err, place.ErrNobody) {
-			return refusal("no-answer", "%w", err)
+			return work.Refused("no-answer", "%w", err)
 		}
 		if err != nil {
-			return trouble("open", "%w", err)
+			return work.Troubled("open", "%w", err)
 		}
 		if d, ok := db.(engine.Describer); ok {
 			about, err := d.Describe(ctx)
 			if err != nil {
 				db.Close()
-				return trouble("open", "%s: %w", p.Label, err)
+				return work.Troubled("open", "%s: %w", p.Label, err)
 			}
 			t.Server, t.Account, t.TLS = about.Server, about.Account, about.TLS
 		}
 		db.Close()
 	}
 	start := time.Now()
-	c, err := a.work.Read(ctx, p)
+	c, err := a.Work().Read(ctx, p)
 	if err != nil {
 		return err
 	}
@@ -233,13 +234,13 @@ func (a *app) tryPlace(ctx context.Context, name string, j *report.JSONPlace) er
 
 // lacks lists what the account may not do that a script may want: change what is
 // there, and make more of it.
-func (a *app) lacks(ctx context.Context, p *place.Place, c *catalog.Catalog) ([]string, error) {
+func (a *commands) lacks(ctx context.Context, p *place.Place, c *catalog.Catalog) ([]string, error) {
 	if !p.Writable() {
 		return nil, nil
 	}
-	db, err := p.Open(ctx, engine.OpenOptions{LockWait: a.lockWait})
+	db, err := p.Open(ctx, engine.OpenOptions{LockWait: a.Work().LockWait})
 	if err != nil {
-		return nil, trouble("open", "%w", err)
+		return nil, work.Troubled("open", "%w", err)
 	}
 	defer db.Close()
 	i, ok := db.(engine.Inspector)
@@ -252,7 +253,7 @@ func (a *app) lacks(ctx context.Context, p *place.Place, c *catalog.Catalog) ([]
 	}
 	list, err := i.Lacking(ctx, all, "")
 	if err != nil {
-		return nil, trouble("rights", "%s: %w", p.Label, err)
+		return nil, work.Troubled("rights", "%s: %w", p.Label, err)
 	}
 	return list, nil
 }
