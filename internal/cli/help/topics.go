@@ -126,23 +126,58 @@ const placesTopic = `A place is where a structure is read from or written to:
   sqlite:live.db             the same, said outright
   postgres://user@host/name  a PostgreSQL database
   mariadb://user@host/name   a MariaDB database; mysql:// for MySQL
-  live.json                  a capture, made with "dapper-mirror capture"
-  schema.sql, schema/        SQL texts of SQLite, also what .dump writes; rows
-                             are passed over and nothing is loaded
-  -                          a capture or SQL text on standard input
-  live                       a name from the project file dapper-mirror.yaml:
+  live.json                  a capture, made with "capture live -o live.json"
+  db/                        a folder of SQL texts: one made with "capture live
+                             --as folder -o db/", or any other; their order is
+                             found, numbers in their names count
+  schema.sql                 an SQL text, or a dump: plain, .gz, .zst, .xz, .bz2,
+                             pg_dump's custom, directory and tar formats
+  all.sql#harbour            one database of a dump that has several
+  git:main:db                a file or folder of a revision of this repository
+  git:../other//v1.2:db      the same of another one; an address that git can
+                             reach works too
+  -                          a capture, text or dump on standard input
+  live                       a name from the project file
+  live@3, live@friday        a capture in the history of a named place; see history
 
-      places:
-        live: postgres://harbour@db.example/live
+TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's and MySQL's are run in a
+scratch database, as an ordinary account, and removed. Say where: --scratch local
+(a throw-away server of the programs installed here, which stays a minute for the
+next call), or --scratch PLACE (a database beside that place). What would read or
+write files, run programs, reach other databases or change the server is refused;
+rows are passed over. Which SQL a text is in, it says itself, or the place it is
+compared with, or --dialect.
 
-A file named in the project file is looked for beside that file.
+sync PLACE db/ writes exactly the files of what differs; statements that say the
+same keep their bytes, and so does every comment.
+
+PROJECT FILE. dapper-mirror.yaml, here or in a folder above, names places:
+
+  places:
+    dev: db/                        # an address, or a file beside this one
+    live:
+      at: postgres://office@db.quillhaven.example/harbour
+      password: {env: LIVE_PASSWORD}  # or {file: PATH}, {command: [PROGRAM, …]},
+                                      # ask, engine (its own password files)
+      tls: verify                     # off, prefer, require, verify-ca, verify;
+                                      # or {mode: …, ca: …, cert: …, key: …}
+      read-only: true                 # no command writes to it
+      only: ["table:harbour.*"]       # what counts where it takes part;
+      except: [...]                   # also tolerate: [...]
+      dialect: postgres               # for texts; also scratch: local
+  pairs:
+    default: {source: dev, target: live}
+
+Without places, compare, script and sync take the default pair; with one word the
+pair of that name. A password in clear is refused. "places" lists them, "places live
+--try" connects. docs/project.schema.json lets an editor check the file.
 
 PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the
 other variables, the password file, the service file (?service=NAME), sslmode, a
 socket folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places
-take ?socket=PATH and ?ssl-mode=required, MYSQL_PWD, MYSQL_HOST and ~/.my.cnf. A
-password in a URL on the command line can be read by others while the program
-starts; it is never printed.
+take ?socket=PATH, ?ssl-mode=required, ?ssl-ca=FILE, MYSQL_PWD, MYSQL_HOST and
+~/.my.cnf. A password in a URL on the command line can be read by others while the
+program starts; it is never printed.
 
 A target that does not exist is an error unless --create is given. A source in
 which there is nothing at all (the output of a command that failed, an empty
