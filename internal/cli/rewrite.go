@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/words"
@@ -68,8 +69,12 @@ func (a *app) written(ctx context.Context, p *work.Pair, yes bool) ([]report.JSO
 	}
 	if a.format != "json" {
 		fmt.Fprintf(&a.out, "\n%s in %s\n", a.style().Strong(words.Number(len(list), "file", "files")), report.Safe(p.Target.Label))
+		wide := 0
 		for _, f := range list {
-			fmt.Fprintf(&a.out, "  %-8s %s  %s\n", f.Change, report.Safe(f.File), report.Safe(strings.Join(f.Objects, ", ")))
+			wide = max(wide, utf8.RuneCountInString(report.Safe(f.File)))
+		}
+		for _, f := range list {
+			fmt.Fprintf(&a.out, "  %-8s %-*s  %s\n", f.Change, wide, report.Safe(f.File), report.Safe(strings.Join(f.Objects, ", ")))
 		}
 	}
 	if len(list) == 0 {

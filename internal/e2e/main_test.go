@@ -46,6 +46,10 @@ func TestMain(m *testing.M) {
 			fmt.Fprintf(os.Stderr, "building the program: %v\n%s", err, out)
 			return 1
 		}
+		if err := os.Setenv("HOME", tempDir); err != nil { // what is remembered there is nobody's
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
 		defer stopScratch()
 		defer stopPostgres()
 		defer maria.stop()

@@ -3,6 +3,7 @@ package settings
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -199,5 +200,14 @@ func readPair(n *yaml.Node, name string, bad wrong) Pair {
 	return p
 }
 
-// Where names the line of a settings file that says something.
-func (p Place) Where() string { return fmt.Sprintf("%s:%d", p.File, p.Line) }
+// Where names the line of the settings file that names the place, as seen from
+// where we are.
+func (p Place) Where() string {
+	file := p.File
+	if here, err := os.Getwd(); err == nil {
+		if rel, err := filepath.Rel(here, file); err == nil && len(rel) < len(file) {
+			file = rel
+		}
+	}
+	return fmt.Sprintf("%s:%d", file, p.Line)
+}
