@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"context"
+
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/engine"
@@ -18,7 +20,8 @@ func (a *app) scratchServerCommand() *cobra.Command {
 		Hidden: true,
 		Args:   cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			e, err := engine.Named(args[0])
+			name, variant := local.Named(args[0])
+			e, err := engine.Named(name)
 			if err != nil {
 				return trouble("engine", "%w", err)
 			}
@@ -26,7 +29,7 @@ func (a *app) scratchServerCommand() *cobra.Command {
 			if !ok {
 				return trouble("engine", "%s needs no server", e.Title())
 			}
-			if err := local.Keep(cmd.Context(), args[0], a.scratchKeep, s.StartLocal); err != nil {
+			if err := local.Keep(cmd.Context(), args[0], a.scratchKeep, func(ctx context.Context) (string, func() error, error) { return s.StartLocal(ctx, variant) }); err != nil {
 				return trouble("scratch", "%w", err)
 			}
 			return nil

@@ -310,7 +310,9 @@ type Founder interface {
 // Starter is an Engine that can start a throw-away server on this machine, from
 // the programs that are installed.
 type Starter interface {
-	StartLocal(ctx context.Context) (address string, stop func() error, err error)
+	// StartLocal answers the address of one. variant tells servers of the engine
+	// apart, in its own words: a version, a way to take names.
+	StartLocal(ctx context.Context, variant string) (address string, stop func() error, err error)
 }
 
 // RowCopier is an Engine that can copy a few rows to rehearse on.

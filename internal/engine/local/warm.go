@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/gofrs/flock"
@@ -23,6 +24,21 @@ var Keeper []string
 type Lease struct {
 	Address string
 	Release func() error
+}
+
+// Key names a kind of server: of an engine, a variant of it, for one purpose.
+// What rehearses is kept apart from what reads texts.
+func Key(engine, variant, purpose string) string {
+	return strings.Join([]string{engine, variant, purpose}, ".")
+}
+
+// Named is the engine and the variant that a key is of.
+func Named(key string) (engine, variant string) {
+	f := strings.SplitN(key, ".", 3)
+	if len(f) < 3 {
+		return key, ""
+	}
+	return f[0], f[1]
 }
 
 // known is what the keeper writes down of its server.

@@ -24,10 +24,11 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	case "":
 		return nil, "", nil, fmt.Errorf("%w: give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
-		var err error
-		if address, stop, err = startLocal(ctx, like); err != nil {
+		lease, err := e.rent(ctx, like, "rehearsals")
+		if err != nil {
 			return nil, "", nil, err
 		}
+		address, stop = lease.Address, lease.Release
 	}
 	db, name, err := e.beside(ctx, address)
 	if err != nil {
@@ -47,9 +48,22 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	}, nil
 }
 
-// startLocal starts a throw-away server that takes names as the one that was
-// read does, and answers its address.
-func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() error, error) {
+// foldingNames is the variant of a server that keeps the names of tables in small
+// letters.
+const foldingNames = "folding"
+
+// rent answers a throw-away server that takes names as the one that was read does:
+// one that an earlier call left, or a new one.
+func (e Engine) rent(ctx context.Context, like *catalog.Catalog, purpose string) (local.Lease, error) {
+	variant := ""
+	if like != nil && like.Engine == e.Name() && folding(like) == "1" {
+		variant = foldingNames
+	}
+	return local.Rent(ctx, local.Key(e.Name(), variant, purpose), e.answers, func(ctx context.Context) (string, func() error, error) { return e.StartLocal(ctx, variant) })
+}
+
+// StartLocal implements engine.Starter.
+func (Engine) StartLocal(ctx context.Context, variant string) (string, func() error, error) {
 	server, err := local.Find("mariadbd", "/usr/sbin", "/usr/libexec", "/usr/local/mysql/bin")
 	if err != nil {
 		return "", nil, err
@@ -71,7 +85,7 @@ func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() erro
 	ready := func(ctx context.Context) error { return Engine{}.answers(ctx, address) }
 	options := []string{"--no-defaults", "--datadir=" + data, "--socket=" + socket, "--skip-networking", "--pid-file=" + filepath.Join(s.Dir, "pid"), "--innodb-flush-log-at-trx-commit=0",
 		"--innodb-flush-method=nosync", "--event-scheduler=OFF"}
-	if folding(like) == "1" {
+	if variant == foldingNames {
 		options = append(options, "--lower-case-table-names=1")
 	}
 	if err := s.Start(ctx, ready, server, options...); err != nil {
@@ -79,11 +93,6 @@ func startLocal(ctx context.Context, like *catalog.Catalog) (string, func() erro
 		return "", nil, err
 	}
 	return address, s.Stop, nil
-}
-
-// StartLocal implements engine.Starter.
-func (Engine) StartLocal(ctx context.Context) (string, func() error, error) {
-	return startLocal(ctx, vocab.Blank())
 }
 
 // beside makes a database on the server of an address and opens it.

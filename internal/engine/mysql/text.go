@@ -8,7 +8,6 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
-	"dappermirror/internal/engine/local"
 	"dappermirror/internal/engine/mysql/text"
 	"dappermirror/internal/engine/mysql/vocab"
 	"dappermirror/internal/engine/texts"
@@ -48,11 +47,7 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 	case "":
 		return nil, nil, fmt.Errorf("%w: texts of MariaDB and MySQL are run in one to be read; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
-		like, key := vocab.Blank(), e.Name()
-		if opt.Like != nil && opt.Like.Engine == like.Engine && folding(opt.Like) == "1" {
-			like, key = opt.Like, key+"-folding"
-		}
-		lease, err := local.Rent(ctx, key, e.answers, func(ctx context.Context) (string, func() error, error) { return startLocal(ctx, like) })
+		lease, err := e.rent(ctx, opt.Like, "texts")
 		if err != nil {
 			return nil, nil, err
 		}

@@ -24,7 +24,7 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 		return nil, "", nil, fmt.Errorf("%w: give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
 		version, _, _ := strings.Cut(like.Version, ".")
-		address, remove, err = scratch.Local(ctx, version, like)
+		address, remove, err = scratch.Rehearsal(ctx, version, like)
 	default:
 		address, remove, err = scratch.Beside(ctx, where)
 	}
@@ -93,8 +93,8 @@ func (Engine) Secure(address, password string, t engine.TLS) (string, error) {
 }
 
 // StartLocal implements engine.Starter.
-func (Engine) StartLocal(ctx context.Context) (string, func() error, error) {
-	return scratch.Start(ctx)
+func (Engine) StartLocal(ctx context.Context, variant string) (string, func() error, error) {
+	return scratch.Local(ctx, variant)
 }
 
 // Placeholder implements engine.Placer.

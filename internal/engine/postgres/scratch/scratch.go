@@ -24,7 +24,7 @@ import (
 
 // Local starts a throw-away server of the wanted major version, if that is
 // installed, else of the newest. It answers its address.
-func Local(ctx context.Context, major string, like *catalog.Catalog) (address string, remove func() error, err error) {
+func Local(ctx context.Context, major string) (address string, remove func() error, err error) {
 	var initdb string
 	if major != "" {
 		initdb, err = local.Find("initdb", "/usr/lib/postgresql/"+major+"/bin", "/usr/pgsql-"+major+"/bin")
@@ -56,9 +56,6 @@ func Local(ctx context.Context, major string, like *catalog.Catalog) (address st
 		"-c", "max_locks_per_transaction=4096", "-c", "wal_level=logical", "-c", "shared_buffers=64MB"); err != nil {
 		return "", nil, err
 	}
-	if err = roles(ctx, address, like); err != nil {
-		return "", nil, err
-	}
 	return address, s.Stop, nil
 }
 
@@ -71,8 +68,35 @@ func answers(ctx context.Context, address string) error {
 	return err
 }
 
-// Start starts a throw-away server of the newest version that is installed.
-func Start(ctx context.Context) (string, func() error, error) { return Local(ctx, "", nil) }
+// Rent answers a throw-away server of a major version, where that is installed:
+// one that an earlier call left, or a new one.
+func Rent(ctx context.Context, major, purpose string) (local.Lease, error) {
+	return local.Rent(ctx, local.Key("postgres", major, purpose), answers, func(ctx context.Context) (string, func() error, error) { return Local(ctx, major) })
+}
+
+// Rehearsal makes a database on a throw-away server that has the roles that a
+// structure names.
+func Rehearsal(ctx context.Context, major string, like *catalog.Catalog) (string, func() error, error) {
+	lease, err := Rent(ctx, major, "rehearsals")
+	if err != nil {
+		return "", nil, err
+	}
+	if err = roles(ctx, lease.Address, like); err == nil {
+		var address string
+		var remove func() error
+		if address, remove, err = Beside(ctx, lease.Address); err == nil {
+			return address, func() error {
+				err := remove()
+				if e := lease.Release(); err == nil {
+					err = e
+				}
+				return err
+			}, nil
+		}
+	}
+	_ = lease.Release()
+	return "", nil, err
+}
 
 // roles makes the roles that the structure names: policies, owners and grants
 // need them.
@@ -227,7 +251,7 @@ func Make(ctx context.Context, where string) (room *Room, err error) {
 	case "":
 		return nil, fmt.Errorf("%w: texts of PostgreSQL are run in one to be read; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
-		lease, err := local.Rent(ctx, "postgres", answers, Start)
+		lease, err := Rent(ctx, "", "texts")
 		if err != nil {
 			return nil, err
 		}
