@@ -90,7 +90,7 @@ func TestThrowAwayServers(t *testing.T) {
 			}
 			before := len(servers())
 			call("1m")
-			if n := len(servers()); n != before || len(using(room)) > 0 {
+			if n := len(servers()); n > before || len(using(room)) > 0 {
 				t.Errorf("in a folder of everybody's: %d servers are left", n-before)
 			}
 			if err := os.Chmod(meeting, 0o700); err != nil {

@@ -16,7 +16,7 @@ func (Engine) Grammar() texts.Grammar {
 	return texts.Grammar{
 		Dialect: vocab.Dialect,
 		IsRows:  func(word string) bool { return slices.Contains(rowWords, word) },
-		Read:    func(sql string, _ []sqltext.Token) texts.Reading { return statement(sql) },
+		Read:    func(sql string, _ sqltext.Dialect) texts.Reading { return statement(sql) },
 		Client:  func(string) texts.Reading { return texts.Reading{} },
 	}
 }

@@ -29,7 +29,8 @@ var plain = Grammar{
 		}
 		return Reading{Action: Refuse, Why: "no such command"}
 	},
-	Read: func(sql string, toks []sqltext.Token) Reading {
+	Read: func(sql string, d sqltext.Dialect) Reading {
+		toks := sqltext.Significant(d, sql)
 		text := func(i int) string {
 			if i < len(toks) {
 				return toks[i].Text

@@ -84,8 +84,8 @@ type Grammar struct {
 	Dialect sqltext.Dialect
 	// IsRows tells by its first word whether a statement only brings rows.
 	IsRows func(word string) bool
-	// Read says what a statement is; toks are its tokens that count.
-	Read func(sql string, toks []sqltext.Token) Reading
+	// Read says what a statement is that is taken apart in a dialect.
+	Read func(sql string, d sqltext.Dialect) Reading
 	// Set is the statement that gives a setting a value; "" for a variable.
 	Set func(name, value string) string
 	// Client says what a line for the client is.
@@ -125,7 +125,7 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 			if st.Client {
 				r = g.Client(st.SQL)
 			} else {
-				r = g.Read(st.SQL, sqltext.Significant(g.Dialect, st.SQL))
+				r = g.Read(st.SQL, st.Dialect)
 			}
 			switch r.Action {
 			case Refuse:

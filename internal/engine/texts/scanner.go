@@ -25,6 +25,9 @@ type Statement struct {
 	Client bool
 	// Start and End are the byte offsets in the file, end mark included.
 	Start, End int64
+	// Dialect is how the statement is taken apart: settings before it may change
+	// what quotes mean.
+	Dialect sqltext.Dialect
 	// Delimiter is what ends statements where it stands.
 	Delimiter string
 }
@@ -235,7 +238,7 @@ func (s *Scanner) delimited() bool {
 func (s *Scanner) done(delimiter int) Statement {
 	st := *s.start
 	st.SQL = strings.TrimSpace(s.sql.String()[:s.sql.Len()-delimiter])
-	st.End, st.Delimiter = s.at, s.delimiter
+	st.End, st.Delimiter, st.Dialect = s.at, s.delimiter, s.d
 	s.d = s.d.After(st.SQL)
 	return st
 }

@@ -115,8 +115,7 @@ func (p *Piece) text(g texts.Grammar, inForce map[string]string) string {
 	var keys []string
 	wanted := map[string]string{}
 	for _, sql := range p.SQL {
-		toks := sqltext.Significant(g.Dialect, sql)
-		if r := g.Read(sql, toks); r.Action == texts.Set {
+		if r := g.Read(sql, g.Dialect); r.Action == texts.Set {
 			key := ""
 			for _, s := range r.Sets {
 				key += s.Name + " "

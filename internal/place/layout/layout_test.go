@@ -105,7 +105,8 @@ func FuzzNames(f *testing.F) {
 }
 
 // simple is a grammar of statements that set, and of others.
-var simple = texts.Grammar{Read: func(sql string, toks []sqltext.Token) texts.Reading {
+var simple = texts.Grammar{Read: func(sql string, d sqltext.Dialect) texts.Reading {
+	toks := sqltext.Significant(d, sql)
 	if len(toks) > 1 && toks[0].Is("set") {
 		return texts.Reading{Action: texts.Set, Sets: []texts.Setting{{Name: toks[1].Text}}}
 	}

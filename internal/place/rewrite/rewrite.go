@@ -240,7 +240,7 @@ func (r *rewriter) alter(of catalog.Ref) {
 func (r *rewriter) sets(l *layouts, key catalog.Ref) bool {
 	for _, p := range l.of[key] {
 		for _, sql := range p.SQL {
-			if r.Grammar.Read(sql, sqltext.Significant(r.Grammar.Dialect, sql)).Action == texts.Set {
+			if r.Grammar.Read(sql, r.Grammar.Dialect).Action == texts.Set {
 				return true
 			}
 		}

@@ -15,7 +15,8 @@ var grammar = texts.Grammar{
 	IsRows: func(w string) bool { return w == "insert" },
 	Set:    func(_, v string) string { return v },
 	Client: func(string) texts.Reading { return texts.Reading{} },
-	Read: func(sql string, toks []sqltext.Token) texts.Reading {
+	Read: func(sql string, d sqltext.Dialect) texts.Reading {
+		toks := sqltext.Significant(d, sql)
 		word := func(i int) string {
 			if i < len(toks) {
 				return toks[i].Text

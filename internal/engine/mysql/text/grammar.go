@@ -17,7 +17,7 @@ import (
 var Grammar = texts.Grammar{
 	Dialect: vocab.Dialect,
 	IsRows:  func(word string) bool { return slices.Contains(rowWords, word) },
-	Read:    func(sql string, _ []sqltext.Token) texts.Reading { return read(sql) },
+	Read:    read,
 	Set:     set,
 	Client:  client,
 }
@@ -70,12 +70,12 @@ var foreignEngines = strings.Fields("federated federatedx connect spider")
 
 // Unwrapped is a text with the comments that hold code (MySQL: Comments) opened,
 // each character in its place.
-func Unwrapped(sql string) string {
+func Unwrapped(sql string, d sqltext.Dialect) string {
 	if !strings.Contains(sql, "/*!") && !strings.Contains(sql, "/*M!") {
 		return sql
 	}
 	out := []byte(sql)
-	for _, t := range sqltext.Lex(vocab.Dialect, sql) {
+	for _, t := range sqltext.Lex(d, sql) {
 		head := 0
 		switch {
 		case t.Kind != sqltext.Comment:
@@ -107,9 +107,9 @@ func blank(b []byte, from, to int) {
 // modifiers stand between CREATE and the kind of what is made.
 var modifiers = strings.Fields("unique fulltext spatial vector online offline aggregate recursive undefined merge temptable sql security invoker definer = algorithm @ or replace ignore")
 
-func read(sql string) texts.Reading {
-	open := Unwrapped(sql)
-	toks := sqltext.Significant(vocab.Dialect, open)
+func read(sql string, d sqltext.Dialect) texts.Reading {
+	open := Unwrapped(sql, d)
+	toks := sqltext.Significant(d, open)
 	if len(toks) == 0 || toks[0].IsOp(";") || toks[0].Kind == sqltext.Op {
 		return texts.Reading{}
 	}

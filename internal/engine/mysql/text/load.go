@@ -200,7 +200,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		if p.Makes == nil {
 			continue
 		}
-		cut, account := definer(sqltext.Significant(vocab.Dialect, Unwrapped(p.Statement.SQL)))
+		cut, account := definer(sqltext.Significant(p.Dialect, Unwrapped(p.Statement.SQL, p.Dialect)))
 		if cut[1] == 0 || account == "" {
 			continue
 		}

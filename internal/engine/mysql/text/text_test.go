@@ -66,7 +66,7 @@ func TestRead(t *testing.T) {
 		{"/* nothing */", p, "", ""},
 		{"/*!50003 SET x */", p, "", ""},
 	} {
-		r := read(c.sql)
+		r := read(c.sql, vocab.Dialect)
 		made := ""
 		if r.Makes != nil {
 			made = r.Makes.Name + "/" + r.Makes.Part
@@ -142,10 +142,10 @@ func FuzzRead(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, sql string) {
 		defer fuzzing.Bound()()
-		if open := Unwrapped(sql); len(open) != len(sql) {
+		if open := Unwrapped(sql, vocab.Dialect); len(open) != len(sql) {
 			t.Fatalf("%q opened is %q", sql, open)
 		}
-		r := read(sql)
+		r := read(sql, vocab.Dialect)
 		if r.Action == texts.Refuse && r.Why == "" {
 			t.Fatalf("%q is refused without a word", sql)
 		}

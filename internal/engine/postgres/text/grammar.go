@@ -18,7 +18,7 @@ import (
 var Grammar = texts.Grammar{
 	Dialect: vocab.Dialect,
 	IsRows:  func(word string) bool { return slices.Contains(rowWords, word) },
-	Read:    read,
+	Read:    func(sql string, d sqltext.Dialect) texts.Reading { return read(sql, sqltext.Significant(d, sql)) },
 	Set:     func(_, statement string) string { return statement },
 	Client:  client,
 }
