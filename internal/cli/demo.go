@@ -139,11 +139,12 @@ func (d *demoWalk) walk(folder string) error {
 		}
 		return out
 	}
-	steps := []struct {
+	type step struct {
 		say  string
 		want int
 		args []string
-	}{
+	}
+	steps := []step{
 		{"The developers' database is ahead of the live one. What differs?", exitDifferent, []string{"compare", s, t}},
 		{"One table closely. Column pilotage would go, with the values in it.", exitDifferent, []string{"compare", s, t, "--detail", "--only", n.Close}},
 		{"A column only has another name now, and the live hot fix (an index) is to stay. The script:\n# what would destroy values is held back (exit code 3).", exitSafety, with([]string{"script", s, t, "-o", "careful.sql"}, judged)},
@@ -152,6 +153,10 @@ func (d *demoWalk) walk(folder string) error {
 		{"Does it work? On a scratch copy of the target's structure, with some of its rows.", exitOK, with([]string{"rehearse", "up.sql", t, "--copy-rows", "200"}, scratch)},
 		{"Run it. The structure and the rows that go are saved first.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
 		{"And compare again.", exitOK, []string{"compare", s, t, "--leave", n.Hotfix}},
+	}
+	if scratch == nil { // texts of a server want a server to be read
+		steps = append(steps, step{"The repository keeps the structure in files, a file an object.", exitOK, []string{"capture", s, "--as", "folder", "-o", "db"}},
+			step{"Files are a place like any other: does the live database say what they say?", exitOK, []string{"compare", "db", t, "--leave", n.Hotfix}})
 	}
 	for _, st := range steps {
 		d.narrate(st.say)

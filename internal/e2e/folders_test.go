@@ -197,6 +197,65 @@ func TestFolderPairs(t *testing.T) {
 	}
 }
 
+// TestLayouts: however the texts of a structure lie, they say the same: in one
+// file, a file a kind, numbered as they were written, an object a file in any
+// order; packed or not; with an owner's own notes between them.
+func TestLayouts(t *testing.T) {
+	t.Parallel()
+	for _, e := range engines {
+		t.Run(e.name, func(t *testing.T) {
+			p := e.with(t)
+			dir := t.TempDir()
+			parts := []string{
+				"CREATE TABLE berth (id int NOT NULL PRIMARY KEY, name varchar(40));",
+				"CREATE TABLE port_call (id int NOT NULL PRIMARY KEY, berth_id int, FOREIGN KEY (berth_id) REFERENCES berth (id));",
+				"CREATE VIEW calls AS SELECT c.id, b.name FROM port_call c JOIN berth b ON b.id = c.berth_id;",
+				"CREATE INDEX call_berth ON port_call (berth_id);",
+				"ALTER TABLE berth ADD COLUMN depth int;",
+				"CREATE VIEW deep AS SELECT id, depth FROM berth;",
+			}
+			live := p.make(t, strings.Join(parts, "\n"))
+			lay := func(name string, files map[string]string) {
+				for f, text := range files {
+					if err := os.MkdirAll(filepath.Dir(filepath.Join(dir, name, f)), 0o755); err != nil {
+						t.Fatal(err)
+					}
+					write(t, filepath.Join(dir, name), f, text)
+				}
+				r := run(t, dir, "compare", name, live, "--scratch", "local")
+				if r.code != 0 {
+					t.Errorf("%s: exit %d\n%s%s", name, r.code, r.out, r.errout)
+				}
+			}
+			lay("one", map[string]string{"all.sql": "-- notes\n" + strings.Join(parts, "\n\n")})
+			lay("numbered", map[string]string{"1_berth.sql": parts[0], "2_call.sql": parts[1], "3_views.sql": parts[2], "9_index.sql": parts[3], "10_depth.sql": parts[4], "11_deep.sql": parts[5]})
+			lay("kinds", map[string]string{"tables.sql": parts[1] + parts[0] + parts[4], "views.sql": parts[5] + parts[2], "a/indexes.sql": parts[3]})
+			lay("objects", map[string]string{"b/z.sql": parts[0], "a.sql": parts[1], "b/b.SQL": parts[2], "c.ddl": parts[3], "d.sql": parts[4], "README.md": "CREATE TABLE readme (x int);", ".hidden/x.sql": "CREATE TABLE hidden (x int);", "e.sql": parts[5]})
+			var z bytes.Buffer
+			w := gzip.NewWriter(&z)
+			if _, err := w.Write([]byte(strings.Join(parts, "\n"))); err != nil {
+				t.Fatal(err)
+			}
+			if err := w.Close(); err != nil {
+				t.Fatal(err)
+			}
+			lay("packed", map[string]string{"all.sql.gz": z.String()})
+			if r := run(t, dir, "sync", live, "packed", "--yes", "--scratch", "local"); r.code != 0 { // nothing differs
+				t.Errorf("a packed folder that is in line: %d %s", r.code, r.errout)
+			}
+			other := p.make(t, parts[0])
+			if r := run(t, dir, "sync", other, "packed", "--yes", "--scratch", "local"); r.code != 3 || !strings.Contains(r.errout, "is packed") {
+				t.Errorf("a packed folder that is not: %d %s", r.code, r.errout)
+			}
+			// Numbered changes are continued by a script, or written as one.
+			r := run(t, dir, "sync", other, "numbered", "--yes", "--scratch", "local")
+			if now := run(t, dir, "compare", "numbered", map[bool]string{true: other, false: live}[r.code == 0], "--scratch", "local"); now.code != 0 || r.code != 0 && r.code != 3 {
+				t.Errorf("numbered changes: %d, then %d\n%s%s", r.code, now.code, r.errout, now.out)
+			}
+		})
+	}
+}
+
 // TestDumps: every form in which an engine's dump program writes a structure, and
 // every packing, is that structure.
 func TestDumps(t *testing.T) {

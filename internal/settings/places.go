@@ -132,7 +132,7 @@ func readPlace(file, name string, n *yaml.Node, bad wrong) Place {
 		}
 	}
 	p.At = beside(file, os.ExpandEnv(p.At))
-	p.Scratch = beside(file, os.ExpandEnv(p.Scratch))
+	p.Scratch = os.ExpandEnv(p.Scratch)
 	return p
 }
 

@@ -75,7 +75,7 @@ type Settings struct {
 }
 
 // isPath says which settings name files: they are meant beside their own file.
-var isPath = map[string]bool{"save-rows": true, "scratch": true}
+var isPath = map[string]bool{"save-rows": true}
 
 // read takes a settings file apart. What it does not know it notes with
 // line, column and a suggestion; the rest of the file still counts.

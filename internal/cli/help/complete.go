@@ -51,8 +51,8 @@ func completeFlag(cmd *cobra.Command, f *pflag.Flag) {
 	_ = cmd.RegisterFlagCompletionFunc(f.Name, do) // it fails only where it was done before
 }
 
-// completePlaces offers the named places, and leaves files to the shell.
-func completePlaces(_ *cobra.Command, _ []string, to string) ([]string, cobra.ShellCompDirective) {
+// completePlaces offers the named places, and pairs of them, and leaves files to the shell.
+func completePlaces(cmd *cobra.Command, args []string, to string) ([]string, cobra.ShellCompDirective) {
 	s, err := settings.Load()
 	if err != nil {
 		return nil, cobra.ShellCompDirectiveDefault
@@ -63,8 +63,13 @@ func completePlaces(_ *cobra.Command, _ []string, to string) ([]string, cobra.Sh
 			out = append(out, name)
 		}
 	}
+	for name := range s.Pairs() {
+		if len(args) == 0 && strings.HasPrefix(name, to) && slices.Contains([]string{"compare", "script", "sync"}, cmd.Name()) {
+			out = append(out, name)
+		}
+	}
 	slices.Sort(out)
-	return out, cobra.ShellCompDirectiveDefault
+	return slices.Compact(out), cobra.ShellCompDirectiveDefault
 }
 
 // completeRenames offers the likely renames between the places that were typed

@@ -65,7 +65,8 @@ func NewScanner(file string, r io.Reader, d sqltext.Dialect, isRows func(string)
 
 // shape is what of a statement's tokens tells where it ends; see sqltext.Split.
 type shape struct {
-	word          strings.Builder // that is being read
+	word          [longestWord]byte // that is being read
+	letters       int               // of it
 	first, last   []string
 	depth, atomic int
 }
@@ -74,22 +75,29 @@ type shape struct {
 const longestWord = 64
 
 func (s *shape) letter(c byte) {
-	if s.word.Len() < longestWord {
-		s.word.WriteByte(c)
+	if s.letters < longestWord {
+		s.word[s.letters] = c
+		s.letters++
 	}
 }
 
+// is tells whether the word that is being read is one letter, in any case.
+func (s *shape) is(letter byte) bool { return s.letters == 1 && s.word[0]|0x20 == letter }
+
 // token ends the word before it, and takes another one where t is not empty.
 func (s *shape) token(t string) {
-	if s.word.Len() > 0 {
-		w := strings.ToLower(s.word.String())
-		s.word.Reset()
+	if s.letters > 0 {
+		w := strings.ToLower(string(s.word[:s.letters]))
+		s.letters = 0
 		s.push(w)
 	}
 	if t != "" {
 		s.push(t)
 	}
 }
+
+// begin forgets the statement before.
+func (s *shape) begin() { *s = shape{first: s.first[:0], last: s.last[:0]} }
 
 func (s *shape) push(t string) {
 	switch {
@@ -164,7 +172,8 @@ const mark = "\ufeff"
 // Next is the next statement, or io.EOF.
 func (s *Scanner) Next() (Statement, error) {
 	s.sql.Reset()
-	s.start, s.rows, s.shape = nil, false, shape{}
+	s.start, s.rows = nil, false
+	s.shape.begin()
 	if s.at == 0 && string(s.peek(len(mark))) == mark {
 		s.at = int64(len(mark))
 		_, _ = s.r.Discard(len(mark)) // it was there just now
@@ -199,6 +208,9 @@ func (s *Scanner) Next() (Statement, error) {
 		if err := s.put(c); err != nil {
 			return Statement{}, err
 		}
+		if s.rows && ordinary[c] && s.delimiter == ";" && !s.d.EString { // what rows are made of does not matter
+			continue
+		}
 		if err := s.token(c, line, col); err != nil {
 			return Statement{}, err
 		}
@@ -210,7 +222,8 @@ func (s *Scanner) Next() (Statement, error) {
 			if s.shape.ends(s.d) {
 				if len(s.shape.first) == 1 { // nothing but its end
 					s.sql.Reset()
-					s.start, s.shape = nil, shape{}
+					s.start = nil
+					s.shape.begin()
 					continue
 				}
 				return s.done(0), s.copied()
@@ -218,13 +231,23 @@ func (s *Scanner) Next() (Statement, error) {
 		case s.delimiter != ";" && s.delimited():
 			if s.sql.Len() == len(s.delimiter) {
 				s.sql.Reset()
-				s.start, s.shape = nil, shape{}
+				s.start = nil
+				s.shape.begin()
 				continue
 			}
 			return s.done(len(s.delimiter)), nil
 		}
 	}
 }
+
+// ordinary are the bytes that neither open a quote or comment nor end a statement in
+// any dialect: of rows these are most.
+var ordinary = func() (out [256]bool) {
+	for c := range out {
+		out[c] = !strings.ContainsRune("'\"`[;-/#\\$()", rune(c)) || c >= 0x80
+	}
+	return out
+}()
 
 // delimited tells whether a client's delimiter was read just now. Of rows only
 // the beginning is kept: there a delimiter is looked for no more, and they end
@@ -246,42 +269,16 @@ func (s *Scanner) done(delimiter int) Statement {
 // token goes on to the end of a quote or comment that was opened, and notes
 // what stands outside of them.
 func (s *Scanner) token(c byte, line, col int) error {
-	quote := func(end byte, backslash bool) error {
-		s.shape.token("x")
-		for {
-			if s.rows && s.sql.Len() >= keptOfRows {
-				s.skip(end, backslash)
-			}
-			x, err := s.read()
-			if err != nil {
-				return s.errorAt(line, col, "a quote opens here and does not close")
-			}
-			if err := s.put(x); err != nil {
-				return err
-			}
-			if backslash && x == '\\' {
-				if x, err = s.read(); err != nil {
-					return s.errorAt(line, col, "a quote opens here and does not close")
-				}
-				if err := s.put(x); err != nil {
-					return err
-				}
-			} else if x == end {
-				return nil
-			}
-		}
-	}
 	switch {
 	case c == '\'':
-		w := s.shape.word.String()
-		return quote(c, s.d.Backslash || s.d.EString && (w == "e" || w == "E"))
+		return s.quoted(c, s.d.Backslash || s.d.EString && s.shape.is('e'), line, col)
 	case c == '"':
-		return quote(c, s.d.DoubleIsString && s.d.Backslash)
+		return s.quoted(c, s.d.DoubleIsString && s.d.Backslash, line, col)
 	case c == '`' && s.d.Backtick:
-		return quote(c, false)
+		return s.quoted(c, false, line, col)
 	case c == '[' && s.d.Bracket:
-		return quote(']', false)
-	case c == '$' && s.d.Dollar && s.shape.word.Len() == 0:
+		return s.quoted(']', false, line, col)
+	case c == '$' && s.d.Dollar && s.shape.letters == 0:
 		return s.dollar(line, col)
 	case s.opensComment(c):
 		s.shape.token("")
@@ -296,6 +293,34 @@ func (s *Scanner) token(c byte, line, col int) error {
 		s.shape.token(string(rune(c)))
 	}
 	return nil
+}
+
+// quoted goes to the end of a quote that opened at a place.
+func (s *Scanner) quoted(end byte, backslash bool, line, col int) error {
+	s.shape.token("x")
+	for {
+		if s.rows && s.sql.Len() >= keptOfRows {
+			s.skip(end, backslash)
+		}
+		x, err := s.read()
+		if err == nil {
+			err = s.put(x)
+		}
+		if err == nil && backslash && x == '\\' {
+			if x, err = s.read(); err == nil {
+				err = s.put(x)
+			}
+			x = 0 // it ends nothing
+		}
+		switch {
+		case errors.Is(err, io.EOF):
+			return s.errorAt(line, col, "a quote opens here and does not close")
+		case err != nil:
+			return err
+		case x == end:
+			return nil
+		}
+	}
 }
 
 // skip passes over what stands in a quote before its end, or before what may be

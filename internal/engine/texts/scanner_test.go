@@ -109,3 +109,21 @@ func FuzzScan(f *testing.F) {
 		}
 	})
 }
+
+// BenchmarkScan is how fast rows are passed over.
+func BenchmarkScan(b *testing.B) {
+	for name, text := range map[string]string{
+		"mysql":    strings.Repeat("INSERT INTO a VALUES "+strings.Repeat("(1,'it''s \\'; long enough to be a note of the harbour master'),", 5000)+"(2,'');\n", 4),
+		"postgres": "COPY a FROM stdin;\n" + strings.Repeat("1\tit's; long enough to be a note of the harbour master\t\\N\n", 20000) + "\\.\n",
+		"sqlite":   strings.Repeat("INSERT INTO a VALUES(1,'it''s; long enough to be a note of the harbour master');\n", 20000),
+	} {
+		b.Run(name, func(b *testing.B) {
+			b.SetBytes(int64(len(text)))
+			for b.Loop() {
+				if _, err := scan(name, text, "insert"); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+	}
+}
