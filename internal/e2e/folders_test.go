@@ -61,6 +61,19 @@ func files(t testing.TB, dir string) map[string]string {
 	return out
 }
 
+func gzipped(t testing.TB, text string) string {
+	t.Helper()
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	if _, err := w.Write([]byte(text)); err != nil {
+		t.Fatal(err)
+	}
+	if err := w.Close(); err != nil {
+		t.Fatal(err)
+	}
+	return b.String()
+}
+
 // TestFolders: a folder that a structure was captured to says the same as the
 // database, and the same bytes come of it again; bringing it in line with
 // another database changes the files of what differs and no other byte, and
@@ -231,15 +244,7 @@ func TestLayouts(t *testing.T) {
 			lay("numbered", map[string]string{"1_berth.sql": parts[0], "2_call.sql": parts[1], "3_views.sql": parts[2], "9_index.sql": parts[3], "10_depth.sql": parts[4], "11_deep.sql": parts[5]})
 			lay("kinds", map[string]string{"tables.sql": parts[1] + parts[0] + parts[4], "views.sql": parts[5] + parts[2], "a/indexes.sql": parts[3]})
 			lay("objects", map[string]string{"b/z.sql": parts[0], "a.sql": parts[1], "b/b.SQL": parts[2], "c.ddl": parts[3], "d.sql": parts[4], "README.md": "CREATE TABLE readme (x int);", ".hidden/x.sql": "CREATE TABLE hidden (x int);", "e.sql": parts[5]})
-			var z bytes.Buffer
-			w := gzip.NewWriter(&z)
-			if _, err := w.Write([]byte(strings.Join(parts, "\n"))); err != nil {
-				t.Fatal(err)
-			}
-			if err := w.Close(); err != nil {
-				t.Fatal(err)
-			}
-			lay("packed", map[string]string{"all.sql.gz": z.String()})
+			lay("packed", map[string]string{"all.sql.gz": gzipped(t, strings.Join(parts, "\n"))})
 			if r := run(t, dir, "sync", live, "packed", "--yes", "--scratch", "local"); r.code != 0 { // nothing differs
 				t.Errorf("a packed folder that is in line: %d %s", r.code, r.errout)
 			}
@@ -300,22 +305,15 @@ func TestDumps(t *testing.T) {
 				unseen = []string{"database of the source"}
 			}
 			plain := read(t, filepath.Join(dir, "plain.sql"))
-			var z bytes.Buffer
-			w := gzip.NewWriter(&z)
-			if _, err := w.Write([]byte(plain)); err != nil {
-				t.Fatal(err)
-			}
-			if err := w.Close(); err != nil {
-				t.Fatal(err)
-			}
-			write(t, dir, "plain.sql.gz", z.String())
+			packed := gzipped(t, plain)
+			write(t, dir, "plain.sql.gz", packed)
 			command(t, "", "sh", "-c", fmt.Sprintf("cd '%s' && xz -k plain.sql && (zstd -q plain.sql || true)", dir))
 			for _, f := range []string{"plain.sql", "plain.sql.gz", "plain.sql.xz", "plain.sql.zst"} {
 				if _, err := os.Stat(filepath.Join(dir, f)); err == nil {
 					equal(t, dir, e.name, f, live, unseen...)
 				}
 			}
-			r := runWith(t, dir, z.String(), nil, "compare", "-", live, "--scratch", "local")
+			r := runWith(t, dir, packed, nil, "compare", "-", live, "--scratch", "local")
 			if r.code != 0 {
 				t.Errorf("a packed dump on standard input: %d %s%s", r.code, r.out, r.errout)
 			}
@@ -324,7 +322,7 @@ func TestDumps(t *testing.T) {
 			if text := read(t, filepath.Join(dir, "up.sql")); !strings.Contains(text, "step 1") && !strings.Contains(text, "nothing to do") && !strings.Contains(text, "none to run") {
 				t.Errorf("one object of a backup: %s", text)
 			}
-			cut := write(t, dir, "cut.sql.gz", z.String()[:z.Len()/2])
+			cut := write(t, dir, "cut.sql.gz", packed[:len(packed)/2])
 			if r := run(t, dir, "compare", cut, live, "--scratch", "local"); r.code != 2 || !strings.Contains(r.errout, "unexpected EOF") {
 				t.Errorf("half a file: %d %s", r.code, r.errout)
 			}

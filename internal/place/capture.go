@@ -54,9 +54,28 @@ func (c *captured) keep(structure *catalog.Catalog) error {
 	return files.Write(c.from.name, b.Bytes())
 }
 
+// mostOfCapture is how many bytes a capture may have: a few that are packed may
+// be very many.
+const mostOfCapture = 2 << 30
+
+// bounded fails where more is read than is wanted.
+type bounded struct {
+	r    io.Reader
+	left int64
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if b.left <= 0 {
+		return 0, fmt.Errorf("it has more than %d GB", mostOfCapture>>30)
+	}
+	n, err := b.r.Read(p[:min(int64(len(p)), b.left)])
+	b.left -= int64(n)
+	return n, err
+}
+
 // decode reads a capture and finds its engine.
 func decode(p *Place, r io.Reader) (*catalog.Catalog, error) {
-	c, err := capture.Decode(r)
+	c, err := capture.Decode(&bounded{r, mostOfCapture})
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", p.Label, err)
 	}
