@@ -28,7 +28,7 @@ func Complete(root *cobra.Command) {
 }
 
 func completeFlag(cmd *cobra.Command, f *pflag.Flag) {
-	called, values := Values(f.Name)
+	called, values := Values(cmd, f.Name)
 	var do cobra.CompletionFunc
 	switch {
 	case called == "PATTERN", f.Name == "pair":

@@ -17,6 +17,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
+	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 )
 
@@ -45,8 +46,31 @@ type option struct {
 
 // Values are what an option of a name takes: how its value is called, and which
 // values there are, where these are few.
-func Values(name string) (called string, values []string) {
-	return options[name].value, options[name].values
+func Values(cmd *cobra.Command, name string) (called string, values []string) {
+	o := optionOf(cmd, name)
+	return o.value, o.values
+}
+
+// optionOf is what is known of an option of a command.
+func optionOf(cmd *cobra.Command, name string) option {
+	if o, own := options[cmd.Name()+" "+name]; own {
+		return o
+	}
+	return options[name]
+}
+
+// Unknown lists the options of all commands that help has no heading for: it would
+// not show them.
+func Unknown(root *cobra.Command) []string {
+	var out []string
+	for _, cmd := range append(root.Commands(), root) {
+		cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
+			if !f.Hidden && optionOf(cmd, f.Name).group == "" {
+				out = append(out, cmd.Name()+" --"+f.Name)
+			}
+		})
+	}
+	return out
 }
 
 // options says of each option under which heading it stands, how its value is
@@ -56,22 +80,14 @@ var options = map[string]option{
 	"to-target": {optTakes, "PATTERN", nil}, "leave": {optTakes, "PATTERN", nil}, "to-source": {optTakes, "PATTERN", nil}, "leave-target-only": {optTakes, "", nil}, "choices": {optTakes, "FILE", nil}, "choices-out": {optTakes, "FILE", nil}, "add-needed": {optTakes, "", nil}, "remake": {optTakes, "PATTERN", nil}, "script-for-source": {optWrites, "FILE", nil},
 	"output": {optWrites, "FILE", nil}, "force": {optWrites, "", nil}, "backout": {optWrites, "FILE", nil}, "avoid-blocking": {optWrites, "", nil}, "as": {optWrites, "ROLE", nil}, "create": {optWrites, "", nil}, "server": {optWrites, "URL", nil}, "only-data": {optWrites, "", nil},
 	"may-lose": {optRisks, "PATTERN", nil}, "fill": {optRisks, "COLUMN=EXPR", nil}, "row-checks": {optRisks, "on|off", []string{"on", "off"}}, "row-check-time": {optRisks, "TIME", nil},
+	// One name is two options: whom a script acts for, and what a capture is.
+	"capture as": {optWrites, "file|folder", []string{"file", "folder"}}, "to-history": {optWrites, "", nil}, "note": {optWrites, "TEXT", nil}, "history-keep": {optWrites, "RULE", nil}, "prune": {optWrites, "", nil},
+	"try": {optRuns, "", nil}, "recent": {optShows, "", nil}, "scratch-keep": {optRuns, "TIME", nil}, "remember-places": {optGeneral, "on|off", []string{"on", "off"}},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
 	"lock-timeout": {optRuns, "TIME", nil}, "lock-tries": {optRuns, "N", nil}, "step-timeout": {optRuns, "TIME", nil}, "save-rows": {optRuns, "FOLDER", nil}, "backup-command": {optRuns, "COMMAND", nil},
 	"change": {optShows, "drop|type|rename", []string{"drop", "type", "rename"}}, "detail": {optShows, "", nil}, "compare-rows": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
 	"format": {optGeneral, "text|json", []string{"text", "json"}}, "color": {optGeneral, "WHEN", []string{"auto", "always", "never"}}, "progress": {optGeneral, "WHEN", []string{"auto", "always", "never"}},
-	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", dialects()}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},
-}
-
-// dialects are the engines whose SQL texts can be read.
-func dialects() []string {
-	var out []string
-	for _, e := range engine.All() {
-		if _, ok := e.(engine.TextReader); ok {
-			out = append(out, e.Name())
-		}
-	}
-	return out
+	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", place.Dialects()}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},
 }
 
 // helpWidth is how wide help is at most: it is read on any terminal.
@@ -157,7 +173,8 @@ func grouped(cmd *cobra.Command, each func(optionGroup, []*pflag.Flag)) {
 		set.VisitAll(func(f *pflag.Flag) {
 			if !f.Hidden && !seen[f.Name] {
 				seen[f.Name] = true
-				by[options[f.Name].group] = append(by[options[f.Name].group], f)
+				g := optionOf(cmd, f.Name).group
+				by[g] = append(by[g], f)
 			}
 		})
 	}
@@ -189,7 +206,7 @@ func writeOptions(w io.Writer, cmd *cobra.Command) {
 			if f.Shorthand != "" {
 				head = "  -" + f.Shorthand + ", --" + f.Name
 			}
-			if v := options[f.Name].value; v != "" {
+			if v := optionOf(cmd, f.Name).value; v != "" {
 				head += " " + v
 			}
 			const column = 27
@@ -245,7 +262,7 @@ func manual(c *cobra.Command) *cobra.Command {
 				if f.Shorthand != "" {
 					short = "**-" + f.Shorthand + "**, "
 				}
-				fmt.Fprintf(&b, "\n%s**--%s** %s\n:   %s\n", short, f.Name, options[f.Name].value, strings.ReplaceAll(usageOf(f), "*", `\*`))
+				fmt.Fprintf(&b, "\n%s**--%s** %s\n:   %s\n", short, f.Name, optionOf(c, f.Name).value, strings.ReplaceAll(usageOf(f), "*", `\*`))
 			}
 		})
 		fmt.Fprintf(&b, "\n# EXIT STATUS\n\n```\n%s\n```\n", exitTopic)
