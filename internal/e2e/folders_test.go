@@ -105,6 +105,15 @@ func TestFolders(t *testing.T) {
 			if err := json.Unmarshal([]byte(want(t, 1, dir, "compare", dev, live, "--format", "json", "--include", everything[e.name]).out), &differ); err != nil {
 				t.Fatal(err)
 			}
+			// What a text says knows where it stands.
+			line := strings.Count(read(t, filepath.Join(dir, "db", table))[:strings.Index(read(t, filepath.Join(dir, "db", table)), "CREATE TABLE")], "\n") + 1
+			at := fmt.Sprintf("db/%s:%d:1", table, line)
+			if r := want(t, 1, dir, "compare", dev, "db", "--scratch", "local", "--detail"); !strings.Contains(r.out, "target at "+at+"\n") || strings.Contains(r.out, "source at") {
+				t.Errorf("where berth stands is not said, or wrongly:\n%s", r.out)
+			}
+			if r := want(t, 1, dir, "compare", "db", dev, "--scratch", "local", "--format", "json"); !strings.Contains(r.out, `"source_at": "`+at+`"`) {
+				t.Errorf("where berth stands is not said to programs")
+			}
 			r := want(t, 3, dir, "sync", dev, "db", "--scratch", "local", "--include", everything[e.name], "--no-input")
 			if !strings.Contains(r.errout, "give --yes") || !maps.Equal(before, files(t, filepath.Join(dir, "db"))) {
 				t.Errorf("without an answer: %s", r.errout)

@@ -31,6 +31,14 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer, losses
 		if order := orderNote(it); order != "" {
 			fmt.Fprintf(w, "  %s\n", st.Dim(order))
 		}
+		for _, side := range [2]struct {
+			name string
+			o    *catalog.Object
+		}{{"target", it.Target}, {"source", it.Source}} {
+			if at := origin(side.o); at != "" {
+				fmt.Fprintf(w, "  %s\n", st.Dim(side.name+" at "+Safe(at)))
+			}
+		}
 		fmt.Fprintln(w)
 		text := func(o *catalog.Object) []string {
 			if o == nil {
@@ -60,6 +68,14 @@ func Detail(w io.Writer, c *compare.Comparison, st Style, define Definer, losses
 			fmt.Fprintf(w, "\n%s %s %s: %s\n", st.Dim("="), it.Kind().Title(), name(it), st.Dim(orderNote(it)))
 		}
 	}
+}
+
+// origin is where in a text a thing stands; "" where it comes from none.
+func origin(o *catalog.Object) string {
+	if o == nil || o.Origin == nil {
+		return ""
+	}
+	return o.Origin.String()
 }
 
 // writeFacts writes what differs, a fact to a line, from the target's value to

@@ -126,6 +126,9 @@ type JSONItem struct {
 	Parts      []JSONItem     `json:"parts,omitempty"`
 	Source     string         `json:"source_definition,omitempty"`
 	Target     string         `json:"target_definition,omitempty"`
+	// SourceAt and TargetAt are where in a text it stands: file:line:column.
+	SourceAt string `json:"source_at,omitempty"`
+	TargetAt string `json:"target_at,omitempty"`
 	// Choice is what becomes of it, where that is not to change the target.
 	Choice string `json:"choice,omitempty"`
 	// Loses is what making the target like the source would destroy.
@@ -322,7 +325,7 @@ func textOf(v *catalog.Value) *string {
 // change the target.
 func itemJSON(it, owner *compare.Item, choices *choose.Chosen) JSONItem {
 	o := it.Object()
-	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status]}
+	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status], SourceAt: origin(it.Source), TargetAt: origin(it.Target)}
 	if choices != nil {
 		ch := choices.Of(it)
 		if owner != nil {

@@ -243,15 +243,15 @@ type Room struct {
 	Remove func() error
 }
 
-// Make makes one on a throw-away server of this machine (engine.LocalScratch) or
-// on the server of an address.
-func Make(ctx context.Context, where string) (room *Room, err error) {
+// Make makes one on a throw-away server of this machine (engine.LocalScratch), of
+// a major version where that is installed, or on the server of an address.
+func Make(ctx context.Context, where, major string) (room *Room, err error) {
 	address, release := where, func() error { return nil }
 	switch where {
 	case "":
 		return nil, fmt.Errorf("%w: texts of PostgreSQL are run in one to be read; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
 	case engine.LocalScratch:
-		lease, err := Rent(ctx, "", "texts")
+		lease, err := Rent(ctx, major, "texts")
 		if err != nil {
 			return nil, err
 		}

@@ -31,7 +31,7 @@ type Server struct {
 
 // Open makes a scratch database where it is told to, for some statements. read reads a structure over a connection.
 func Open(ctx context.Context, opt engine.TextOptions, all []texts.Parsed, read func(context.Context, *pgx.Conn) (*catalog.Catalog, error)) (s *Server, remove func() error, err error) {
-	room, err := scratch.Make(ctx, opt.Scratch)
+	room, err := scratch.Make(ctx, opt.Scratch, major(opt.Like))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -56,6 +56,16 @@ func Open(ctx context.Context, opt engine.TextOptions, all []texts.Parsed, read 
 		return nil, nil, fmt.Errorf("the scratch database cannot be opened: %w", err)
 	}
 	return s, remove, nil
+}
+
+// major is the version of the server that a text is compared with: it is read by
+// one that prints things alike, where that is installed.
+func major(like *catalog.Catalog) string {
+	if like == nil || like.Engine != "postgres" {
+		return ""
+	}
+	version, _, _ := strings.Cut(like.Version, ".")
+	return version
 }
 
 // missing are the states of errors that say that a thing is not there
