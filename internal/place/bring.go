@@ -11,6 +11,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/texts"
@@ -65,6 +66,7 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 	if in.Was, in.Grammar, err = laidOut(actual); err != nil {
 		return nil, err
 	}
+	desired = asAsked(desired, actual, opt.Groups)
 	if in.Is, _, err = laidOut(desired); err != nil {
 		return nil, err
 	}
@@ -79,6 +81,30 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 	}
 	w := &Rewriting{change, t}
 	return w, w.prove(ctx, p, in, desired, opt)
+}
+
+// asAsked is the desired structure in which what is new says of itself only what
+// counts: an owner nobody asked for is somebody of the other side.
+func asAsked(desired, actual *catalog.Catalog, groups map[string]bool) *catalog.Catalog {
+	out := *desired
+	out.Objects = nil
+	for _, o := range desired.Objects {
+		if actual.Find(o.Ref()) == nil {
+			o = without(o, groups)
+			o.Parts = slices.Clone(o.Parts)
+			for i, p := range o.Parts {
+				o.Parts[i] = without(p, groups)
+			}
+		}
+		out.Add(o)
+	}
+	return &out
+}
+
+func without(o *catalog.Object, groups map[string]bool) *catalog.Object {
+	c := *o
+	c.Properties = slices.DeleteFunc(slices.Clone(o.Properties), func(p catalog.Property) bool { return judge.Optional(&p, groups) })
+	return &c
 }
 
 // New tells whether a file of the new texts was not there.
@@ -131,6 +157,7 @@ func (w *Rewriting) prove(ctx context.Context, p *Place, in *rewrite.Texts, desi
 			groups[g] = true
 		}
 	}
+	got = asAsked(got, in.Actual, opt.Groups)
 	for _, it := range compare.Compare(desired, got, compare.Options{Groups: groups}).Differences() {
 		return fmt.Errorf("%s cannot be written anew statement by statement: %s would not be as it shall (%s); write a script for it: dapper-mirror script", p.Label, it.Object().Ref(), wrong(it))
 	}

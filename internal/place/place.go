@@ -85,6 +85,9 @@ type Options struct {
 	// Scratch is where texts of servers are run to be read: engine.LocalScratch or
 	// the address of a server.
 	Scratch string
+	// Groups are the facts that count though only when asked for, where texts are
+	// written.
+	Groups map[string]bool
 	// Like is the structure that a text is compared with, where it is known.
 	Like *catalog.Catalog
 }

@@ -17,7 +17,7 @@ func (s *Session) Rewrite(ctx context.Context, p *Pair) (*place.Rewriting, error
 	if err := s.needed(p); err != nil {
 		return nil, err
 	}
-	opt := place.Options{LockWait: s.LockWait, Like: p.Comparison.Source}
+	opt := place.Options{LockWait: s.LockWait, Like: p.Comparison.Source, Groups: p.Comparison.Options.Groups}
 	var err error
 	if opt.Scratch, err = s.scratchFor(ctx, p.Target.Scratch(), p.Target.Engine); err != nil {
 		return nil, err
