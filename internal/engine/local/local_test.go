@@ -73,3 +73,16 @@ func TestFind(t *testing.T) {
 		t.Errorf("not there: %v", err)
 	}
 }
+
+// TestKey: what a server is kept under tells the engine and the variant again.
+func TestKey(t *testing.T) {
+	for _, c := range [][4]string{{"toy", "", "texts", "toy..texts"}, {"toy", "15", "rehearsals", "toy.15.rehearsals"}, {"toy", "folding", "texts", "toy.folding.texts"}} {
+		key := Key(c[0], c[1], c[2])
+		if engine, variant := Named(key); key != c[3] || engine != c[0] || variant != c[1] {
+			t.Errorf("%v is kept under %s, which is of %s %s", c, key, engine, variant)
+		}
+	}
+	if engine, variant := Named("toy"); engine != "toy" || variant != "" {
+		t.Errorf("a word alone is of %s %s", engine, variant)
+	}
+}
