@@ -381,12 +381,24 @@ func TestScratchPlace(t *testing.T) {
 			live := p.make(t, liveSQL)
 			write(t, dir, "live.sql", liveSQL)
 			write(t, dir, "dev.sql", devSQL)
-			count := map[string]string{"postgres": "SELECT (SELECT count(*) FROM pg_database WHERE datname LIKE 'dapper%') + (SELECT count(*) FROM pg_roles WHERE rolname LIKE 'dapper%')",
-				"mariadb": "SELECT (SELECT count(*) FROM information_schema.schemata WHERE schema_name LIKE 'dapper%') + (SELECT count(*) FROM mysql.user WHERE user LIKE 'dm\\_%') + (SELECT count(*) FROM mysql.db WHERE db LIKE 'dapper%')"}[e.name]
+			left := map[string]string{"postgres": "SELECT 'left ' || datname FROM pg_database WHERE datname LIKE 'dapper%' UNION ALL SELECT 'left role ' || rolname FROM pg_roles WHERE rolname LIKE 'dapper%'",
+				"mariadb": "SELECT concat('le', 'ft ', schema_name) FROM information_schema.schemata WHERE schema_name LIKE 'dapper%' UNION ALL SELECT concat('le', 'ft user ', user) FROM mysql.user WHERE user LIKE 'dm\\_%' UNION ALL SELECT concat('le', 'ft right on ', db) FROM mysql.db WHERE db LIKE 'dapper%'"}[e.name]
+			nothing := func() bool { return !strings.Contains(p.ask(t, live, left), "left ") }
 			if r := run(t, dir, "compare", "live.sql", live); r.code != 2 || !strings.Contains(r.errout, "--scratch local") || !strings.Contains(r.errout, "--scratch PLACE") {
 				t.Errorf("nobody said where: %d %s", r.code, r.errout)
 			}
 			want(t, 0, dir, "compare", "live.sql", live, "--scratch", live)
+			write(t, dir, "dapper-mirror.yaml", "places:\n  kept: {at: \""+live+"\", read-only: true}\n  own: {at: dev.sql, scratch: \""+live+"\", dialect: "+e.engine+"}\n")
+			for _, place := range []string{"kept", live} {
+				if r := run(t, dir, "compare", "live.sql", "dev.sql", "--scratch", place); r.code != 3 || !strings.Contains(r.errout, "read-only") {
+					t.Errorf("beside a place that nobody may write to: %d %s", r.code, r.errout)
+				}
+			}
+			write(t, dir, "dapper-mirror.yaml", "places:\n  own: {at: dev.sql, scratch: \""+live+"\", dialect: "+e.engine+"}\n")
+			want(t, 1, dir, "compare", "own", live)
+			if err := os.Remove(filepath.Join(dir, "dapper-mirror.yaml")); err != nil {
+				t.Fatal(err)
+			}
 			want(t, 1, dir, "compare", "dev.sql", live, "--scratch", live)
 			write(t, dir, "broken.sql", liveSQL+"\n\nCREATE TABLE broken (\n  id int,\n  x nosuchtype\n);\n")
 			r := run(t, dir, "compare", "broken.sql", live, "--scratch", live)
@@ -394,8 +406,8 @@ func TestScratchPlace(t *testing.T) {
 			if r.code != 2 || !strings.Contains(r.errout, "broken.sql:"+fmt.Sprint(line)) && !strings.Contains(r.errout, "broken.sql:"+fmt.Sprint(line+2)) || !strings.Contains(r.errout, "nosuchtype") {
 				t.Errorf("a broken text: %d %s, want line %d", r.code, r.errout, line)
 			}
-			if n := strings.TrimSpace(p.ask(t, live, count)); !strings.HasSuffix(n, "0") {
-				t.Errorf("%s things are left on the server", n)
+			if !nothing() {
+				t.Errorf("on the server is %s", p.ask(t, live, left))
 			}
 			// Stopped in the middle it leaves nothing either.
 			cmd := exec.Command(program, "compare", "dev.sql", live, "--scratch", live)
@@ -404,11 +416,11 @@ func TestScratchPlace(t *testing.T) {
 				t.Fatal(err)
 			}
 			until(t, "it is at work", func() bool {
-				return cmd.ProcessState != nil || !strings.HasSuffix(strings.TrimSpace(p.ask(t, live, count)), "0")
+				return cmd.ProcessState != nil || !nothing()
 			})
 			_ = cmd.Process.Signal(os.Interrupt) // it may be done already
 			_ = cmd.Wait()
-			until(t, "nothing is left", func() bool { return strings.HasSuffix(strings.TrimSpace(p.ask(t, live, count)), "0") })
+			until(t, "nothing is left of "+strings.Join(strings.Fields(p.ask(t, live, left)), " "), nothing)
 		})
 	}
 }

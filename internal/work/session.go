@@ -144,6 +144,9 @@ func (s *Session) scratchFor(ctx context.Context, own string, eng engine.Engine)
 		}
 		return "", Troubled("usage", "--scratch %s: it is no %s server", p.Label, title)
 	}
+	if err := writable(p); err != nil {
+		return "", err
+	}
 	return p.Secured(ctx)
 }
 

@@ -41,6 +41,12 @@ func Named(key string) (engine, variant string) {
 	return f[0], f[1]
 }
 
+// Calm is a context for what makes a scratch database, and what takes it away:
+// given up in the middle, nobody would know what is there.
+func Calm(ctx context.Context) (context.Context, context.CancelFunc) {
+	return context.WithTimeout(context.WithoutCancel(ctx), 30*time.Second)
+}
+
 // known is what the keeper writes down of its server.
 type known struct {
 	Address string `json:"address"`

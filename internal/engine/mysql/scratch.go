@@ -8,7 +8,6 @@ import (
 	"net/url"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
@@ -102,6 +101,8 @@ func (e Engine) beside(ctx context.Context, address string) (engine.Database, st
 		return nil, "", err
 	}
 	defer admin.Close()
+	ctx, cancel := local.Calm(ctx)
+	defer cancel()
 	name := "dapper_mirror_scratch_" + random()
 	if err := admin.Exec(ctx, "CREATE DATABASE "+name); err != nil {
 		return nil, "", fmt.Errorf("making a scratch database: %w", err)
@@ -125,16 +126,22 @@ func random() string {
 	return hex.EncodeToString(b)
 }
 
-func (e Engine) dropScratch(address, name string, db engine.Database) error {
+// dropScratch drops a scratch database, and runs what else is to be done then,
+// over a connection of its own: the others may have been given up.
+func (e Engine) dropScratch(address, name string, db engine.Database, also ...string) error {
 	if db != nil {
 		db.Close()
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	ctx, cancel := local.Calm(context.Background())
 	defer cancel()
 	admin, err := e.Open(ctx, address, engine.OpenOptions{Write: true})
 	if err == nil {
 		defer admin.Close()
-		err = admin.Exec(ctx, "DROP DATABASE IF EXISTS "+name)
+		for _, sql := range append([]string{"DROP DATABASE IF EXISTS " + name}, also...) {
+			if err = admin.Exec(ctx, sql); err != nil {
+				break
+			}
+		}
 	}
 	if err != nil {
 		return fmt.Errorf("the scratch database %s could not be removed: %w", name, err)

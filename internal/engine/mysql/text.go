@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/local"
 	"dappermirror/internal/engine/mysql/text"
 	"dappermirror/internal/engine/mysql/vocab"
 	"dappermirror/internal/engine/texts"
@@ -61,27 +62,33 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 	raised := opened.(*database)
 	room = &text.Room{Database: name, Accounts: opt.Scratch == engine.LocalScratch, Read: raised.Read}
 	var plain, single engine.Database
-	remove = func() error {
+	undo := func() error {
 		for _, db := range []engine.Database{plain, single} {
 			if db != nil {
 				db.Close()
 			}
 		}
+		var also []string
 		if room.Account != "" {
-			_ = raised.Exec(context.WithoutCancel(ctx), "DROP USER IF EXISTS "+room.Account) // it can do nothing without its database
+			also = append(also, "DROP USER IF EXISTS "+room.Account)
 		}
-		err := e.dropScratch(address, name, raised)
+		err := e.dropScratch(address, name, raised, also...)
 		if e := release(); err == nil {
 			err = e
 		}
 		return err
 	}
 	defer func() {
+		if err == nil {
+			err = ctx.Err()
+		}
 		if err != nil {
-			_ = remove()
+			_ = undo()
 		}
 	}()
-	if err = raised.Exec(ctx, "ALTER DATABASE "+defaults(opt.Like)); err != nil {
+	calm, cancel := local.Calm(ctx)
+	defer cancel()
+	if err = raised.Exec(calm, "ALTER DATABASE "+defaults(opt.Like)); err != nil {
 		return nil, nil, err
 	}
 	u, err := url.Parse(address)
@@ -89,17 +96,17 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 		return nil, nil, err
 	}
 	u.Path = "/" + name
-	if single, err = e.Open(ctx, u.String(), engine.OpenOptions{Write: true, Single: true}); err != nil {
+	if single, err = e.Open(calm, u.String(), engine.OpenOptions{Write: true, Single: true}); err != nil {
 		return nil, nil, err
 	}
-	if plain, err = e.admit(ctx, room, raised, address); err != nil {
+	if plain, err = e.admit(calm, room, raised, address); err != nil {
 		return nil, nil, err
 	}
 	room.Raised, room.Plain = single.(*database).conn, single.(*database).conn
 	if plain != nil {
 		room.Plain = plain.(*database).conn
 	}
-	return room, remove, nil
+	return room, undo, nil
 }
 
 // defaults are those of a database that texts are compared with: what they do

@@ -11,7 +11,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -200,7 +199,7 @@ func made(ctx context.Context, conn *pgx.Conn, address, name, owner string) (str
 		return "", nil, err
 	}
 	remove := func() error {
-		ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+		ctx, cancel := local.Calm(context.Background())
 		defer cancel()
 		conn, err := pgx.Connect(ctx, address)
 		if err != nil {
@@ -218,6 +217,8 @@ func made(ctx context.Context, conn *pgx.Conn, address, name, owner string) (str
 		}
 		return nil
 	}
+	ctx, cancel := local.Calm(ctx)
+	defer cancel()
 	sql := "CREATE DATABASE " + name + " TEMPLATE template0"
 	if owner != "" {
 		sql += " OWNER " + owner
@@ -275,7 +276,9 @@ func Make(ctx context.Context, where, major string) (room *Room, err error) {
 	name, owner, password := "dapper_mirror_scratch_"+random(), "", random()+random()
 	if mighty {
 		owner, room.Account = name, name
-		if _, err := conn.Exec(ctx, "CREATE ROLE "+owner+" LOGIN PASSWORD '"+password+"'"); err != nil {
+		calm, cancel := local.Calm(ctx)
+		defer cancel()
+		if _, err := conn.Exec(calm, "CREATE ROLE "+owner+" LOGIN PASSWORD '"+password+"'"); err != nil {
 			return nil, fmt.Errorf("making an ordinary account for the scratch database: %w", err)
 		}
 	}
