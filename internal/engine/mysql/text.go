@@ -88,7 +88,7 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 	}()
 	calm, cancel := local.Calm(ctx)
 	defer cancel()
-	if err = raised.Exec(calm, "ALTER DATABASE "+defaults(opt.Like)); err != nil {
+	if err = raised.Exec(calm, "ALTER DATABASE "+text.Defaults(opt.Like)); err != nil {
 		return nil, nil, err
 	}
 	u, err := url.Parse(address)
@@ -107,19 +107,6 @@ func (e Engine) room(ctx context.Context, opt engine.TextOptions) (room *text.Ro
 		room.Plain = plain.(*database).conn
 	}
 	return room, undo, nil
-}
-
-// defaults are those of a database that texts are compared with: what they do
-// not say of their tables is taken from them.
-func defaults(like *catalog.Catalog) string {
-	if like != nil {
-		for _, o := range like.Objects {
-			if o.Kind == vocab.Database && o.Text("charset") != "" {
-				return "CHARACTER SET " + o.Text("charset") + " COLLATE " + o.Text("collation")
-			}
-		}
-	}
-	return "CHARACTER SET utf8mb4"
 }
 
 // admit makes an ordinary account and logs in as it. Where none can be made the

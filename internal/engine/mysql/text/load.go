@@ -251,3 +251,16 @@ func (s *Server) account() string {
 	name, _, _ := strings.Cut(s.Account, "@")
 	return strings.Trim(name, "'`")
 }
+
+// Defaults are those of a database that texts are compared with: what they do
+// not say of their tables is taken from them.
+func Defaults(like *catalog.Catalog) string {
+	if like != nil {
+		for _, o := range like.Objects {
+			if o.Kind == vocab.Database && o.Text("charset") != "" {
+				return "CHARACTER SET " + o.Text("charset") + " COLLATE " + o.Text("collation")
+			}
+		}
+	}
+	return "CHARACTER SET utf8mb4"
+}
