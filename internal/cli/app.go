@@ -116,6 +116,17 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 
 // reportError says what went wrong in one line (or as JSON) and answers the code.
 func (a *app) reportError(ctx context.Context, err error) int {
+	j := a.failing(ctx, err)
+	if a.format == "json" {
+		_ = report.WriteJSON(a.stderr, a.command, func(o *report.Output) { o.Error = &j })
+	} else {
+		fmt.Fprintf(a.stderr, "dapper-mirror: %s\n", j.Message)
+	}
+	return j.Exit
+}
+
+// failing is what went wrong, with its exit code, as programs read it.
+func (a *app) failing(ctx context.Context, err error) report.JSONError {
 	j := report.JSONError{Code: "trouble", Exit: exitTrouble, Message: err.Error()}
 	var f *work.Failure
 	var moved *script.MovedError
@@ -137,12 +148,7 @@ func (a *app) reportError(ctx context.Context, err error) int {
 		j.Code, j.Exit, j.Message = "interrupted", exitInterrupted, "interrupted; "+a.afterInterrupt(step)
 	}
 	j.Message = report.Safe(j.Message)
-	if a.format == "json" {
-		_ = report.WriteJSON(a.stderr, a.command, func(o *report.Output) { o.Error = &j })
-	} else {
-		fmt.Fprintf(a.stderr, "dapper-mirror: %s\n", j.Message)
-	}
-	return j.Exit
+	return j
 }
 
 func (a *app) afterInterrupt(step *script.StepError) string {
@@ -238,9 +244,9 @@ func (a *app) Width() int { return a.style().Width }
 // Terminal tells whether somebody reads the notes as they come.
 func (a *app) Terminal() bool { return !a.quiet && isTerminal(a.stderr) }
 
-// confirm asks a question that is answered with yes or no. Where nobody can
+// Confirm asks a question that is answered with yes or no. Where nobody can
 // answer it is a refusal.
-func (a *app) confirm(ctx context.Context, question string) (bool, error) {
+func (a *app) Confirm(ctx context.Context, question string) (bool, error) {
 	if a.noInput || !isTerminal(a.stdin) {
 		return false, refusal("no-answer", "%s Nobody is there to answer; give --yes to go ahead", question)
 	}

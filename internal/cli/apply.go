@@ -3,10 +3,12 @@ package cli
 import (
 	"context"
 	"fmt"
-	"time"
+	"sync"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/doing"
+	"dappermirror/internal/cli/many"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
@@ -15,32 +17,11 @@ import (
 	"dappermirror/internal/work"
 )
 
-// running are the options of the commands that run a script.
-type running struct {
-	yes, create, edited   bool
-	lockTimeout, stepTime time.Duration
-	lockTries             int
-	saveRows, backup      string
-	resume                bool
-	rowChecks             string
-	rowCheckTime          time.Duration
-	file                  string // the script's, "" where it is none
-}
-
-func (o *running) flags(cmd *cobra.Command) {
-	f := cmd.Flags()
-	f.BoolVarP(&o.yes, "yes", "y", false, "do not ask")
-	f.DurationVar(&o.lockTimeout, "lock-timeout", 0, "how long a statement may wait for a lock, instead of what the script says")
-	f.IntVar(&o.lockTries, "lock-tries", 3, "how often to try for a lock before giving up")
-	f.DurationVar(&o.stepTime, "step-timeout", 0, "how long a statement may run (0: as long as it takes)")
-	f.StringVar(&o.saveRows, "save-rows", "", "the folder for rows that are lost by permission; without it they go beside the script")
-	f.StringVar(&o.backup, "backup-command", "", "a command of your own that makes a backup first; when it fails, nothing is run")
-}
-
 func (a *app) applyCommand() *cobra.Command {
-	var o running
+	var o doing.Running
+	var m many.Options
 	cmd := &cobra.Command{
-		Use:   "apply SCRIPT TARGET",
+		Use:   "apply SCRIPT TARGET...",
 		Short: "Run a script that was approved",
 		Long: `Runs a script on the target it was made for. It first looks whether the target is
 still what the script was written for, whether its rows or the account's rights
@@ -54,20 +35,26 @@ run: when the run stops half way, --resume goes on from there.
 Exit code 3 says that it was refused, 4 that the target is partly changed or its
 state is not known.`,
 		Example: "  dapper-mirror apply up.sql live.db\n  dapper-mirror apply up.sql live.db --yes --lock-timeout 2s\n  dapper-mirror apply up.sql mariadb://office@db/quillhaven --resume",
-		Args:    cobra.ExactArgs(2),
+		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) < 2 && m.File == "" {
+				return trouble("usage", "apply wants a script and a target; see `%s --help`", cmd.CommandPath())
+			}
+			if m.Several(args[1:]) {
+				return a.applies(cmd.Context(), &m, args[0], args[1:], o)
+			}
 			s, eng, err := a.readScript(args[0])
 			if err != nil {
 				return err
 			}
-			target, err := a.work.Place(args[1], o.create)
+			target, err := a.work.Place(args[1], o.Create)
 			if err != nil {
 				return err
 			}
 			if !target.Writable() {
 				return trouble("not-a-database", "%s is no database; a script runs on a database only", target.Label)
 			}
-			o.file = args[0]
+			o.File = args[0]
 			ran, err := a.run(cmd.Context(), s, eng, target, o)
 			if err != nil {
 				return err
@@ -84,48 +71,54 @@ state is not known.`,
 			return nil
 		},
 	}
-	o.flags(cmd)
-	cmd.Flags().BoolVar(&o.create, "create", false, "the target may not exist yet")
-	cmd.Flags().BoolVar(&o.edited, "edited", false, "run the script though it is not as it was written")
-	cmd.Flags().BoolVar(&o.resume, "resume", false, "go on where an earlier run of the script stopped")
-	rowCheckFlags(cmd, &o.rowChecks, &o.rowCheckTime)
+	o.Flags(cmd)
+	m.Flags(cmd)
+	cmd.Flags().BoolVar(&o.Create, "create", false, "the target may not exist yet")
+	cmd.Flags().BoolVar(&o.Edited, "edited", false, "run the script though it is not as it was written")
+	cmd.Flags().BoolVar(&o.Resume, "resume", false, "go on where an earlier run of the script stopped")
+	o.Rows.Flags(cmd)
 	return cmd
 }
 
+// applies runs a script on several targets.
+func (a *app) applies(ctx context.Context, m *many.Options, path string, targets []string, o doing.Running) error {
+	var asking sync.Mutex
+	return a.eachScript(ctx, m, path, targets, func(ctx context.Context, s *work.Session, sc *script.Script, eng engine.Engine, t many.Target, j *report.JSONTarget) error {
+		target, err := s.Place(t.Arg(), o.Create)
+		if err != nil {
+			return err
+		}
+		if !target.Writable() {
+			return trouble("not-a-database", "%s is no database; a script runs on a database only", target.Label)
+		}
+		own := o
+		own.File, own.As = path, t.Name
+		r, err := own.Of(a)
+		if err != nil {
+			return err
+		}
+		ask := r.Approve
+		r.Approve = func(ctx context.Context, w work.Approval) error { // one question at a time
+			asking.Lock()
+			defer asking.Unlock()
+			return ask(ctx, w)
+		}
+		j.Place, j.Held = target.Label, len(sc.Held())
+		if j.Ran, err = s.Apply(ctx, sc, eng, target, r); err != nil {
+			return err
+		}
+		if j.Result = report.Done; j.Ran == 0 {
+			j.Detail = "there was nothing to do"
+		}
+		return nil
+	})
+}
+
 // run runs a script.
-func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, o running) (int, error) {
-	ask, err := asked(o.rowChecks)
+func (a *app) run(ctx context.Context, s *script.Script, eng engine.Engine, target *place.Place, o doing.Running) (int, error) {
+	r, err := o.Of(a)
 	if err != nil {
 		return 0, err
 	}
-	return a.work.Apply(ctx, s, eng, target, work.Running{File: o.file, Edited: o.edited, Resume: o.resume, Create: o.create, LockTimeout: o.lockTimeout, StepTimeout: o.stepTime, LockTries: o.lockTries,
-		SaveRows: o.saveRows, BackupCommand: o.backup, RowChecks: ask, RowCheckTime: o.rowCheckTime, Approve: a.approve(o.yes)})
-}
-
-// approve says what will happen, and asks.
-func (a *app) approve(yes bool) func(context.Context, work.Approval) error {
-	return func(ctx context.Context, w work.Approval) error {
-		if w.Edited {
-			a.Warn("the script was edited after it was written; it runs as it stands")
-		}
-		for _, name := range w.Gone {
-			a.Note("goes    %s: only the target has it", name)
-		}
-		for _, r := range w.Losses {
-			a.Note("loss    %s", r.Sentence())
-		}
-		summary := fmt.Sprintf("%s on %s, %s", words.Number(w.Steps, "step", "steps"), w.Target.Label, words.Number(len(w.Losses), "loss", "losses"))
-		if n := len(w.Gone); n > 0 {
-			summary += fmt.Sprintf(", %s that only the target has", words.Number(n, "thing goes", "things go"))
-		}
-		a.Note("%s", summary)
-		if yes {
-			return nil
-		}
-		ok, err := a.confirm(ctx, fmt.Sprintf("Run them on %s?", w.Target.Label))
-		if err == nil && !ok {
-			err = refusal("declined", "not run: the answer was no")
-		}
-		return err
-	}
+	return a.work.Apply(ctx, s, eng, target, r)
 }

@@ -3,14 +3,15 @@ package cli
 import (
 	"bytes"
 	"context"
+	"io"
 	"maps"
-	"path/filepath"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/words"
@@ -41,6 +42,18 @@ func (d desk) JSON() bool { return d.format == "json" }
 // WriteJSON implements project.App.
 func (d desk) WriteJSON(fill func(*report.Output)) error { return d.json(fill) }
 
+// Said implements many.App.
+func (d desk) Said() *judgement.Said { return &d.said }
+
+// Stdin implements many.App.
+func (d desk) Stdin() io.Reader { return d.stdin }
+
+// Ends implements many.App.
+func (d desk) Ends(code int) { d.exit = worse(d.exit, code) }
+
+// Failing implements many.App.
+func (d desk) Failing(ctx context.Context, err error) report.JSONError { return d.failing(ctx, err) }
+
 // Compare implements project.App.
 func (d desk) Compare(ctx context.Context, source, target string, detail bool, out *[]report.JSONComparison) error {
 	p, err := d.compare(ctx, source, target, false, work.ToCompare)
@@ -58,11 +71,7 @@ func (d desk) Compare(ctx context.Context, source, target string, detail bool, o
 func named(s *settings.Settings) map[string]place.Named {
 	out := map[string]place.Named{}
 	for name, p := range s.Places() {
-		n := place.Named{At: p.At, Password: p.Password, TLS: p.TLS, Dialect: p.Dialect, Scratch: p.Scratch, Folder: filepath.Dir(p.File)}
-		if p.ReadOnly {
-			n.ReadOnly = p.Where()
-		}
-		out[name] = n
+		out[name] = p.Named()
 	}
 	return out
 }
@@ -73,6 +82,8 @@ func (a *app) sides(cmd *cobra.Command, args []string) ([]string, error) {
 	pairs := a.settings.Pairs()
 	switch {
 	case len(args) > 1:
+		return args, nil
+	case len(args) == 1 && cmd.Flags().Changed("targets"): // which has the other side
 		return args, nil
 	case len(args) == 0:
 		if p, ok := pairs[settings.DefaultPair]; ok {

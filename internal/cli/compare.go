@@ -3,9 +3,11 @@ package cli
 import (
 	"context"
 	"errors"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/many"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/place"
@@ -16,6 +18,7 @@ import (
 func (a *app) compareCommand() *cobra.Command {
 	var detail, all, force, rows bool
 	var group, choicesOut string
+	var o many.Options
 	cmd := &cobra.Command{
 		Use:   "compare SOURCE TARGET [TARGET...] | [PAIR]",
 		Short: "List how the target differs from the source",
@@ -25,11 +28,15 @@ source and what would happen to it. Nothing is changed.
 Without places it compares the pair "default" of the project file, with one word
 the pair of that name; see help places.
 
+With several targets it says how each differs, those that differ in the same way
+together; see help targets.
+
 Exit code 0 says that nothing differs, 1 that something does.`,
 		Example: `  dapper-mirror compare dev.db live.db
   dapper-mirror compare dev.db live.db --detail --only table:berth
   dapper-mirror compare dev.json postgres://db.example/live --format json
   dapper-mirror compare db/ live
+  dapper-mirror compare dev 'customer-*' --parallel 8
   dapper-mirror compare`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			args, err := a.sides(cmd, args)
@@ -39,38 +46,36 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			if group != "kind" && group != "status" {
 				return trouble("usage", "--group %q: it is kind or status", group)
 			}
-			for _, extra := range args[2:] {
-				if _, err := place.Resolve(extra, place.Options{Names: named(a.settings)}); err != nil {
+			for _, extra := range args[min(len(args), 2):] {
+				if _, err := place.Resolve(extra, place.Options{Names: named(a.settings)}); err != nil && !strings.ContainsAny(extra, "/\\.:*?") {
 					return trouble("place", "%q is no place; meant `--only %s`?", extra, extra)
 				}
 			}
-			if a.said.Swap && len(args) > 2 {
-				return trouble("usage", "--swap exchanges one source and one target")
-			}
-			if choicesOut != "" && len(args) > 2 {
-				return trouble("usage", "--choices-out is about one source and one target")
+			if o.Several(args[1:]) {
+				if choicesOut != "" {
+					return trouble("usage", "--choices-out is about one source and one target")
+				}
+				return a.severalJobs(cmd.Context(), &o, args, showing{detail, all, group == "status", true}, &many.Doing{Rows: rows, Compared: exitDifferent}, nil)
 			}
 			args = a.said.Sides(args)
 			var out []report.JSONComparison
-			for i, target := range args[1:] {
-				p, err := a.compare(cmd.Context(), args[0], target, false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
-				if err != nil {
-					return err
-				}
-				if len(p.Choices.Open()) > 0 {
-					a.exit = worse(a.exit, exitDifferent)
-				}
-				if choicesOut != "" {
-					if err := a.writeChoices(cmd.Context(), p, choicesOut, force); err != nil {
-						return err
-					}
-				}
-				likely, err := a.work.Likely(cmd.Context(), p, rows)
-				if err != nil {
-					return err
-				}
-				a.compared(p, detail, all, group == "status", likely, &out, i)
+			p, err := a.compare(cmd.Context(), args[0], args[1], false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
+			if err != nil {
+				return err
 			}
+			if len(p.Choices.Open()) > 0 {
+				a.exit = worse(a.exit, exitDifferent)
+			}
+			if choicesOut != "" {
+				if err := a.writeChoices(cmd.Context(), p, choicesOut, force); err != nil {
+					return err
+				}
+			}
+			likely, err := a.work.Likely(cmd.Context(), p, rows)
+			if err != nil {
+				return err
+			}
+			a.compared(p, detail, all, group == "status", likely, &out, 0)
 			if a.format == "json" {
 				return a.json(func(o *report.Output) { o.Comparisons = out })
 			}
@@ -83,6 +88,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().StringVar(&choicesOut, "choices-out", "", "write every difference and what is to become of it into this file, to be edited")
 	cmd.Flags().BoolVar(&rows, "compare-rows", false, "let a sample of the rows on both sides tell how likely renames are")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
+	o.Flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
 }

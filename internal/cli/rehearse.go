@@ -1,11 +1,14 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"os"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/doing"
+	"dappermirror/internal/cli/many"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
@@ -14,20 +17,12 @@ import (
 	"dappermirror/internal/work"
 )
 
-// rehearsing are the options of a rehearsal.
-type rehearsing struct {
-	copyRows int
-}
-
-func (r *rehearsing) flags(cmd *cobra.Command) {
-	cmd.Flags().IntVar(&r.copyRows, "copy-rows", 0, "copy that many rows of each table, to rehearse on real values")
-}
-
 func (a *app) rehearseCommand() *cobra.Command {
-	var w writing
-	var re rehearsing
+	var w doing.Writing
+	var re doing.Rehearsing
+	var m many.Options
 	cmd := &cobra.Command{
-		Use:   "rehearse SOURCE TARGET | SCRIPT TARGET",
+		Use:   "rehearse SOURCE TARGET... | SCRIPT TARGET...",
 		Short: "Run the script on a scratch copy of the target's structure",
 		Long: `Builds the target's structure in a scratch database, runs the script there, and
 proves that it ends like the source, or for a script that was written before, as
@@ -40,17 +35,23 @@ beside that place. With --copy-rows some rows come along, under their keys.
 
 Exit code 1 says that a step failed or that it does not end as promised.`,
 		Example: "  dapper-mirror rehearse dev.db live.db\n  dapper-mirror rehearse up.sql live.db --copy-rows 100\n  dapper-mirror rehearse up.sql postgres://office@db/quillhaven --scratch local",
-		Args:    cobra.ExactArgs(2),
+		Args:    cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			s, eng, err := a.scriptAt(args[0])
 			if err != nil {
 				return err
+			}
+			if len(args) < 2 && m.File == "" {
+				return trouble("usage", "rehearse wants a source, or a script, and a target; see `%s --help`", cmd.CommandPath())
 			}
 			var target *place.Place
 			var actual, desired *catalog.Catalog
 			whole := false
 			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "pair", "rename", "to-target", "leave", "to-source", "leave-target-only", "choices", "add-needed", "remake", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
 				return err
+			}
+			if m.Several(args[1:]) {
+				return a.rehearsals(cmd.Context(), &m, args, s != nil, &w, re)
 			}
 			if s != nil {
 				if target, err = a.work.Place(args[1], false); err != nil {
@@ -65,11 +66,11 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 				}
 			} else {
 				args := a.said.Sides(args)
-				wr, err := a.writing(&w, "", args[1])
+				wr, err := w.Of("", args[1], a.said.Words())
 				if err != nil {
 					return err
 				}
-				p, err := a.compare(cmd.Context(), args[0], args[1], w.create, work.Whole)
+				p, err := a.compare(cmd.Context(), args[0], args[1], w.Create, work.Whole)
 				if err != nil {
 					return err
 				}
@@ -83,7 +84,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 					a.exit = exitSafety
 				}
 			}
-			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, work.Rehearsal{CopyRows: re.copyRows})
+			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, re.Of())
 			if err != nil {
 				return err
 			}
@@ -97,10 +98,40 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			return nil
 		},
 	}
-	w.flags(cmd)
-	re.flags(cmd)
+	w.Flags(cmd)
+	re.Flags(cmd)
+	m.Flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
+}
+
+// rehearsals rehearses for several targets.
+func (a *app) rehearsals(ctx context.Context, m *many.Options, args []string, written bool, w *doing.Writing, re doing.Rehearsing) error {
+	if !written {
+		return a.severalJobs(ctx, m, args, showing{}, &many.Doing{}, func(t many.Target, j *work.Job) error { return writeJob(j, w, t, "", &re) })
+	}
+	return a.eachScript(ctx, m, args[0], args[1:], func(ctx context.Context, s *work.Session, sc *script.Script, eng engine.Engine, t many.Target, j *report.JSONTarget) error {
+		target, err := s.Place(t.Arg(), false)
+		if err != nil {
+			return err
+		}
+		j.Place = target.Label
+		actual, fit, err := s.Fit(ctx, sc, target)
+		if err != nil {
+			return err
+		}
+		if len(fit.Moves) > 0 && !fit.Done {
+			return &script.MovedError{Moves: fit.Moves}
+		}
+		res, err := s.Rehearse(ctx, sc, nil, eng, target, actual, nil, re.Of())
+		if err != nil {
+			return err
+		}
+		if j.Result, j.Detail = report.Done, "rehearsed on "+res.Where; !res.Passed() {
+			j.Result, j.Detail, j.Exit = report.Differs, "the rehearsal failed", exitDifferent
+		}
+		return nil
+	})
 }
 
 // scriptAt reads a script of ours; nil where the argument is anything else.

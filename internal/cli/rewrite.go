@@ -84,7 +84,7 @@ func (a *app) written(ctx context.Context, p *work.Pair, yes bool) ([]report.JSO
 		if err := a.flush(); err != nil {
 			return nil, err
 		}
-		ok, err := a.confirm(ctx, fmt.Sprintf("Write %s?", words.Number(len(list), "file", "files")))
+		ok, err := a.Confirm(ctx, fmt.Sprintf("Write %s?", words.Number(len(list), "file", "files")))
 		if err == nil && !ok {
 			err = refusal("declined", "not written: the answer was no")
 		}

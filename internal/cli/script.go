@@ -3,10 +3,11 @@ package cli
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/doing"
+	"dappermirror/internal/cli/many"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
@@ -14,38 +15,14 @@ import (
 	"dappermirror/internal/work"
 )
 
-// writing are the options of the commands that write a script.
-type writing struct {
-	mayLose, fill []string
-	create        bool
-	as            string
-	rowChecks     string
-	rowCheckTime  time.Duration
-	backout       string
-	avoidBlocking bool
-}
-
-func (w *writing) flags(cmd *cobra.Command) {
-	cmd.Flags().StringArrayVar(&w.mayLose, "may-lose", nil, "allow the loss of what these patterns match; '*' for everything")
-	cmd.Flags().StringArrayVar(&w.fill, "fill", nil, "the value for existing rows of a column that is new or becomes NOT NULL")
-	cmd.Flags().BoolVar(&w.avoidBlocking, "avoid-blocking", false, "write the variants that keep others working, though not all of it is one transaction then")
-	cmd.Flags().StringVar(&w.as, "as", "", "the role the script acts for, where the account that runs it is a member of the owner")
-	rowCheckFlags(cmd, &w.rowChecks, &w.rowCheckTime)
-	cmd.Flags().BoolVar(&w.create, "create", false, "the target may not exist yet")
-}
-
-func rowCheckFlags(cmd *cobra.Command, checks *string, limit *time.Duration) {
-	cmd.Flags().StringVar(checks, "row-checks", "on", "ask the target's rows about every risk: on or off")
-	cmd.Flags().DurationVar(limit, "row-check-time", work.RowCheckTime, "how long one question to the rows may take")
-}
-
 func (a *app) scriptCommand() *cobra.Command {
-	var w writing
-	var re rehearsing
+	var w doing.Writing
+	var re doing.Rehearsing
 	var out, forSource string
 	var force, rehearsal bool
+	var o many.Options
 	cmd := &cobra.Command{
-		Use:   "script SOURCE TARGET | [PAIR]",
+		Use:   "script SOURCE TARGET [TARGET...] | [PAIR]",
 		Short: "Write the ordered script that brings the target in line",
 		Long: `Compares both places and writes the ordered SQL script that brings the target in
 line with the source. Nothing is run. A step that would lose rows or values is
@@ -54,28 +31,37 @@ held back, with whatever depends on it, unless --may-lose names it.
 Where the target is a live database its rows are asked about every risk: how many hold
 a value that would go, a NULL where none may be, a key twice. See help safety.
 
+With several targets the name of the file has {target} in it; targets that need the
+same script share it. See help targets.
+
 Exit code 3 says that something was held back, or that the rows would stop a step.`,
 		Example: `  dapper-mirror script dev.db live.db -o up.sql
   dapper-mirror script dev.db live.db --may-lose column:booking.pilotage
-  dapper-mirror script dev.db live.db --fill berth.depth=0`,
-		Args: cobra.MaximumNArgs(2),
+  dapper-mirror script dev.db live.db --fill berth.depth=0
+  dapper-mirror script dev 'customer-*' -o 'out/{target}.sql'`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			args, err := a.sides(cmd, args)
 			if err != nil {
 				return err
 			}
-			args = a.said.Sides(args)
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "copy-rows"); err != nil {
 				return err
 			}
-			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
+			if o.Several(args[1:]) {
+				if forSource != "" {
+					return trouble("usage", "--script-for-source is about one source and one target")
+				}
+				return a.scripts(cmd.Context(), &o, args, &w, out, force, map[bool]*doing.Rehearsing{true: &re}[rehearsal])
+			}
+			args = a.said.Sides(args)
+			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.Backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
 				return err
 			}
-			wr, err := a.writing(&w, out, args[1])
+			wr, err := w.Of(out, args[1], a.said.Words())
 			if err != nil {
 				return err
 			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(rehearsal))
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.Create, wr.Reads(rehearsal))
 			if err != nil {
 				return err
 			}
@@ -88,7 +74,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			}
 			js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
 			js.BlockedBy = p.Blockers
-			js.Backout, js.Said = w.backout, wr.Said
+			js.Backout, js.Said = w.Backout, wr.Said
 			if js.Rehearsal, err = a.wayBack(cmd.Context(), p, made, wr, force, rehearsal, re); err != nil {
 				return err
 			}
@@ -106,17 +92,18 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	}
 	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
-	cmd.Flags().StringVar(&w.backout, "backout", "", "write the way back into this file")
+	cmd.Flags().StringVar(&w.Backout, "backout", "", "write the way back into this file")
 	cmd.Flags().StringVar(&forSource, "script-for-source", "", "write what goes to the source, by --to-source or --choices, into this file")
 	cmd.Flags().BoolVar(&rehearsal, "rehearse", false, "run it on a scratch copy of the target's structure first; see help rehearse")
-	re.flags(cmd)
-	w.flags(cmd)
+	re.Flags(cmd)
+	w.Flags(cmd)
+	o.Flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
 }
 
 // wayBack writes the back-out script, where one is wanted, and rehearses both.
-func (a *app) wayBack(ctx context.Context, p *work.Pair, made *work.Written, wr *work.Writing, force, rehearsal bool, re rehearsing) (said *report.JSONRehearsal, err error) {
+func (a *app) wayBack(ctx context.Context, p *work.Pair, made *work.Written, wr *work.Writing, force, rehearsal bool, re doing.Rehearsing) (said *report.JSONRehearsal, err error) {
 	back := &work.Written{}
 	if wr.Backout != "" {
 		if back, err = a.work.WriteBackout(p, made.Plan, wr); err != nil {
@@ -140,7 +127,7 @@ func (a *app) wayBack(ctx context.Context, p *work.Pair, made *work.Written, wr 
 
 // writeForSource writes the script for what is to change the source instead, and
 // rehearses it where the other one was.
-func (a *app) writeForSource(ctx context.Context, p *work.Pair, wr *work.Writing, args []string, path string, force, rehearsal bool, re rehearsing) error {
+func (a *app) writeForSource(ctx context.Context, p *work.Pair, wr *work.Writing, args []string, path string, force, rehearsal bool, re doing.Rehearsing) error {
 	back, err := a.work.Back(ctx, p, args[0], args[1])
 	if err != nil {
 		return err
@@ -189,21 +176,6 @@ func (a *app) deliver(js *report.JSONScript, text []byte, out string, force bool
 	return err
 }
 
-// writing is what the options say about a script.
-func (a *app) writing(w *writing, out, target string) (*work.Writing, error) {
-	ask, err := asked(w.rowChecks)
-	return &work.Writing{MayLose: w.mayLose, Fill: w.fill, Role: w.as, AvoidBlocking: w.avoidBlocking, RowChecks: ask, RowCheckTime: w.rowCheckTime,
-		File: out, Backout: w.backout, TargetArg: target, Said: a.said.Words()}, err
-}
-
-// asked reads --row-checks.
-func asked(rowChecks string) (bool, error) {
-	if rowChecks != "on" && rowChecks != "off" {
-		return false, trouble("usage", "--row-checks %q: it is on or off", rowChecks)
-	}
-	return rowChecks == "on", nil
-}
-
 // idle refuses options that were given and would do nothing.
 func idle(cmd *cobra.Command, nothing bool, why string, options ...string) error {
 	for _, o := range options {
@@ -216,8 +188,8 @@ func idle(cmd *cobra.Command, nothing bool, why string, options ...string) error
 
 // rehearseWritten rehearses a script, and its back-out script, before anybody
 // relies on it.
-func (a *app) rehearseWritten(ctx context.Context, p *work.Pair, made *work.Written, back *script.Script, re rehearsing) (*report.JSONRehearsal, error) {
-	res, err := a.work.Rehearse(ctx, made.Script, back, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired, work.Rehearsal{CopyRows: re.copyRows})
+func (a *app) rehearseWritten(ctx context.Context, p *work.Pair, made *work.Written, back *script.Script, re doing.Rehearsing) (*report.JSONRehearsal, error) {
+	res, err := a.work.Rehearse(ctx, made.Script, back, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired, re.Of())
 	if err != nil {
 		return nil, err
 	}

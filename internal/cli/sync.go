@@ -7,6 +7,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/doing"
+	"dappermirror/internal/cli/many"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
@@ -16,12 +18,13 @@ import (
 )
 
 func (a *app) syncCommand() *cobra.Command {
-	var w writing
-	var o running
+	var w doing.Writing
+	var o doing.Running
+	var m many.Options
 	var force bool
 	var out string
 	cmd := &cobra.Command{
-		Use:   "sync SOURCE TARGET | [PAIR]",
+		Use:   "sync SOURCE TARGET [TARGET...] | [PAIR]",
 		Short: "Compare, write the script, confirm, run it, compare again",
 		Long: `Does the whole day at once: compares, writes the script, says what it would do,
 asks, runs it, and compares again. What still differs is said, with the reason.
@@ -32,22 +35,24 @@ what differs are written anew; all else keeps its bytes. What goes to the source
 
 Exit code 3 says that something was held back or refused.`,
 		Example: "  dapper-mirror sync dev.db live.db\n  dapper-mirror sync dev.db live.db --yes -o up.sql\n  dapper-mirror sync dev.db db/",
-		Args:    cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			args, err := a.sides(cmd, args)
 			if err != nil {
 				return err
 			}
+			if m.Several(args[1:]) {
+				return a.syncs(cmd.Context(), &m, args, &w, o, out, force)
+			}
 			args = a.said.Sides(args)
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
 				return err
 			}
-			wr, err := a.writing(&w, out, args[1])
+			wr, err := w.Of(out, args[1], a.said.Words())
 			if err != nil {
 				return err
 			}
 			texts := a.work.Rewritable(args[1])
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.create, wr.Reads(texts || a.work.Rewritable(args[0])))
+			p, err := a.compare(cmd.Context(), args[0], args[1], w.Create, wr.Reads(texts || a.work.Rewritable(args[0])))
 			if err != nil {
 				return err
 			}
@@ -55,35 +60,36 @@ Exit code 3 says that something was held back or refused.`,
 				if out != "" {
 					return trouble("usage", "-o: no script is written for a folder of texts")
 				}
-				return a.rewrite(cmd.Context(), p, args, o.yes)
+				return a.rewrite(cmd.Context(), p, args, o.Yes)
 			}
 			if !p.Target.Writable() {
 				return trouble("not-a-database", "%s is no database and cannot be changed; use `script` to write a script for it", p.Target.Label)
 			}
-			if p, err = a.shown(cmd.Context(), p, args, wr, o.yes, w.create); err != nil {
+			if p, err = a.shown(cmd.Context(), p, args, wr, o.Yes, w.Create); err != nil {
 				return err
 			}
-			if err := a.toSource(cmd.Context(), p, args, o.yes); err != nil {
+			if err := a.toSource(cmd.Context(), p, args, o.Yes); err != nil {
 				return err
 			}
 			if len(p.Choices.Open())+len(p.Choices.Remake) == 0 {
 				zero := 0
 				return a.syncDone(&report.JSONRun{Target: p.Target.Label, Remaining: &zero}, nil)
 			}
-			o.create, o.rowChecks, o.rowCheckTime = w.create, w.rowChecks, w.rowCheckTime
+			o.Create, o.Rows = w.Create, w.Rows
 			return a.synced(cmd.Context(), p, args, wr, o, out, force)
 		},
 	}
-	o.flags(cmd)
+	o.Flags(cmd)
 	cmd.Flags().StringVarP(&out, "output", "o", "", "keep the script in this file")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
-	w.flags(cmd)
+	w.Flags(cmd)
+	m.Flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
 }
 
 // synced writes the script, runs it and compares again.
-func (a *app) synced(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, o running, out string, force bool) error {
+func (a *app) synced(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, o doing.Running, out string, force bool) error {
 	made, err := a.work.Write(ctx, p, wr)
 	if err != nil {
 		return err
@@ -105,12 +111,12 @@ func (a *app) synced(ctx context.Context, p *work.Pair, args []string, wr *work.
 	for _, r := range plan.HeldBecause {
 		a.Always("held back  %s (%s)", r.Because(), script.WayOut(r))
 	}
-	if !o.yes { // the list must be read before the question
+	if !o.Yes { // the list must be read before the question
 		if err := a.flush(); err != nil {
 			return err
 		}
 	}
-	o.file = out
+	o.File = out
 	ran, err := a.run(ctx, made.Script, made.Engine, p.Target, o)
 	if err != nil {
 		return err
@@ -143,7 +149,7 @@ func (a *app) askRenames(ctx context.Context, p *work.Pair, unasked bool) (bool,
 		if err := a.flush(); err != nil {
 			return false, err
 		}
-		yes, err := a.confirm(ctx, fmt.Sprintf("Is %s of the target what the source calls %s (%d %%: %s)?", l.Old, l.New, l.Weight, strings.Join(l.Reasons, ", ")))
+		yes, err := a.Confirm(ctx, fmt.Sprintf("Is %s of the target what the source calls %s (%d %%: %s)?", l.Old, l.New, l.Weight, strings.Join(l.Reasons, ", ")))
 		if err != nil {
 			return false, err
 		}

@@ -148,11 +148,11 @@ func Same(a, b string) bool {
 			return os.SameFile(x, y)
 		}
 	}
-	return whole(a) == whole(b)
+	return Whole(a) == Whole(b)
 }
 
-// whole is the path from the root, links in its folder followed.
-func whole(path string) string {
+// Whole is the path from the root, links in its folder followed.
+func Whole(path string) string {
 	if abs, err := filepath.Abs(path); err == nil {
 		path = abs
 	}

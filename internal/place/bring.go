@@ -145,7 +145,7 @@ func (w *Rewriting) prove(ctx context.Context, p *Place, in *rewrite.Texts, desi
 			add(name, text)
 		}
 	}
-	slices.SortFunc(now.list, func(a, b source) int { return inOrder(a.name, b.name) })
+	slices.SortFunc(now.list, func(a, b source) int { return words.InOrder(a.name, b.name) })
 	q := &Place{Label: p.Label, Engine: p.Engine, is: now}
 	got, err := now.read(ctx, q, opt)
 	if err != nil {

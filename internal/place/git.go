@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/place/layout"
 	gitrevision "dappermirror/internal/place/revision"
 )
@@ -52,7 +53,7 @@ func revision(label string, opt Options) (*Place, error) {
 	if len(list) == 0 && index == nil {
 		return nil, fmt.Errorf("%s: it is a folder without .sql files", label)
 	}
-	slices.SortFunc(list, func(a, b source) int { return inOrder(a.name, b.name) })
+	slices.SortFunc(list, func(a, b source) int { return words.InOrder(a.name, b.name) })
 	p, err := text(ctx, label, &sqlTexts{list: list, database: at.Database}, index, opt)
 	if err == nil {
 		p.Identity, p.PasswordShown = found.Identity, shown

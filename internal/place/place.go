@@ -133,7 +133,7 @@ func (n Named) resolve(name string, opt Options) (*Place, error) {
 		once.Do(func() {
 			password := ""
 			if n.Password != nil {
-				if password, err = n.Password.get(ctx, name, opt.Ask); err != nil {
+				if password, err = n.Password.Get(ctx, "place "+name, opt.Ask); err != nil {
 					return
 				}
 			}

@@ -39,19 +39,20 @@ type Named struct {
 // commandTime is how long the command that answers a password may take.
 const commandTime = time.Minute
 
-// get fetches the password. ask asks a person for it.
-func (s *Secret) get(ctx context.Context, name string, ask func(context.Context, string) (string, error)) (string, error) {
+// Get fetches the password. whose says in errors and prompts what it opens; ask
+// asks a person for it, nil where nobody is there.
+func (s *Secret) Get(ctx context.Context, whose string, ask func(context.Context, string) (string, error)) (string, error) {
 	switch {
 	case s.Env != "":
 		v, ok := os.LookupEnv(s.Env)
 		if !ok {
-			return "", fmt.Errorf("place %s: its password comes from the environment variable %s, which is not set", name, s.Env)
+			return "", fmt.Errorf("%s: its password comes from the environment variable %s, which is not set", whose, s.Env)
 		}
 		return v, nil
 	case s.File != "":
 		data, err := os.ReadFile(s.File)
 		if err != nil {
-			return "", fmt.Errorf("place %s: its password cannot be read: %w", name, err)
+			return "", fmt.Errorf("%s: its password cannot be read: %w", whose, err)
 		}
 		return firstLine(data), nil
 	case len(s.Command) > 0:
@@ -63,15 +64,15 @@ func (s *Secret) get(ctx context.Context, name string, ask func(context.Context,
 		cmd.Stderr = &errs
 		out, err := cmd.Output()
 		if err != nil {
-			return "", fmt.Errorf("place %s: the command that answers its password (%s) failed: %w: %s", name, s.Command[0], err, firstLine(errs.Bytes()))
+			return "", fmt.Errorf("%s: the command that answers its password (%s) failed: %w: %s", whose, s.Command[0], err, firstLine(errs.Bytes()))
 		}
 		return firstLine(out), nil
 	case ask == nil:
-		return "", fmt.Errorf("place %s: %w", name, ErrNobody)
+		return "", fmt.Errorf("%s: %w", whose, ErrNobody)
 	}
-	answer, err := ask(ctx, fmt.Sprintf("Password for %s: ", name))
+	answer, err := ask(ctx, fmt.Sprintf("Password for %s: ", strings.TrimPrefix(whose, "place ")))
 	if err != nil {
-		return "", fmt.Errorf("place %s: %w", name, err)
+		return "", fmt.Errorf("%s: %w", whose, err)
 	}
 	return answer, nil
 }

@@ -2,7 +2,6 @@ package place
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -13,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"dappermirror/internal/core/words"
 	"dappermirror/internal/place/unpack"
 )
 
@@ -89,40 +89,12 @@ func inFolder(path string) ([]source, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
 	}
-	slices.SortFunc(files, inOrder)
+	slices.SortFunc(files, words.InOrder)
 	var out []source
 	for _, f := range files {
 		out = append(out, onDisk(f))
 	}
 	return out, nil
-}
-
-// inOrder compares names as people number them: 2_b before 10_a.
-func inOrder(a, b string) int {
-	for a != "" && b != "" {
-		x, y := digits(a), digits(b)
-		if x > 0 && y > 0 {
-			p, q := strings.TrimLeft(a[:x], "0"), strings.TrimLeft(b[:y], "0")
-			if c := cmp.Or(cmp.Compare(len(p), len(q)), cmp.Compare(p, q)); c != 0 {
-				return c
-			}
-			a, b = a[x:], b[y:]
-			continue
-		}
-		if a[0] != b[0] {
-			return cmp.Compare(a[0], b[0])
-		}
-		a, b = a[1:], b[1:]
-	}
-	return cmp.Compare(len(a), len(b))
-}
-
-func digits(s string) int {
-	n := 0
-	for n < len(s) && s[n] >= '0' && s[n] <= '9' {
-		n++
-	}
-	return n
 }
 
 // beginning is how texts begin, of many a piece of each.

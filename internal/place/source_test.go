@@ -3,28 +3,11 @@ package place
 import (
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 
 	"dappermirror/internal/engine"
 )
-
-func TestInOrder(t *testing.T) {
-	want := []string{"1_a.sql", "2_b.sql", "2_c.sql", "010_d.sql", "10_e.sql", "V1.2__x.sql", "V1.10__y.sql", "a/2.sql", "a/10.sql", "a.sql", "berth.sql"}
-	got := slices.Clone(want)
-	slices.Reverse(got)
-	slices.SortFunc(got, inOrder)
-	slices.SortFunc(want, inOrder)
-	if !slices.Equal(got, want) {
-		t.Errorf("the order hangs on what it was: %v", got)
-	}
-	for _, c := range [][2]string{{"2_b", "10_a"}, {"1", "2"}, {"V1.2", "V1.10"}, {"a", "b"}, {"a", "aa"}, {"9", "10"}, {"001", "2"}, {"x99999999999999999999", "x100000000000000000000"}} {
-		if inOrder(c[0], c[1]) >= 0 || inOrder(c[1], c[0]) <= 0 || inOrder(c[0], c[0]) != 0 {
-			t.Errorf("%s does not come before %s", c[0], c[1])
-		}
-	}
-}
 
 // TestSpoken: which SQL a text is in, it mostly says itself.
 func TestSpoken(t *testing.T) {

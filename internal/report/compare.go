@@ -30,6 +30,7 @@ func Similarity(c *compare.Comparison) string {
 type ListOptions struct {
 	All      bool // equal objects too
 	ByStatus bool // grouped by status instead of kind
+	Shared   bool // by several targets, of which each has its own equal objects
 	// Losses are what making the target like the source would destroy, by the
 	// objects' items.
 	Losses map[*compare.Item][]order.Risk
@@ -44,6 +45,11 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 	fmt.Fprintf(w, "source   %s\n", Safe(c.Source.Place))
 	fmt.Fprintf(w, "target   %s\n", Safe(c.Target.Place))
 	fmt.Fprintf(w, "alike    %s\n", st.Strong(Similarity(c)))
+	listed(w, c, st, opt)
+}
+
+// listed is the list without the head that names the two sides.
+func listed(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 	groups := grouped(c, opt)
 	width := 12
 	for _, g := range groups {
@@ -76,7 +82,13 @@ func List(w io.Writer, c *compare.Comparison, st Style, opt ListOptions) {
 	}
 	likely(w, opt.Likely, st)
 	tolerated(w, c.Tolerated, st, opt.All)
-	fmt.Fprintf(w, "\n%s%s\n", Closing(c, len(opt.Losses)), stays(opt.Choices))
+	closing := Closing(c, len(opt.Losses))
+	if opt.Shared && c.Different() {
+		n := c.Counts()
+		n.Same = 0
+		closing = counted(n, len(opt.Losses))
+	}
+	fmt.Fprintf(w, "\n%s%s\n", closing, stays(opt.Choices))
 }
 
 // likely lists what looks like a rename, with the option that makes it one.
@@ -131,6 +143,11 @@ func Closing(c *compare.Comparison, losing int) string {
 	if !c.Different() {
 		return fmt.Sprintf("No difference. %s the same.", words.Number(n.Same, "object is", "objects are"))
 	}
+	return counted(n, losing)
+}
+
+// counted counts objects by status, and those that would lose something.
+func counted(n compare.Counts, losing int) string {
 	var parts []string
 	for _, x := range []struct {
 		n         int

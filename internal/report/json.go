@@ -28,6 +28,8 @@ type Output struct {
 	Version     int              `json:"version"`
 	Command     string           `json:"command"`
 	Comparisons []JSONComparison `json:"comparisons,omitempty"`
+	Targets     []JSONTarget     `json:"targets,omitempty"` // of several
+	Ways        []JSONWay        `json:"ways,omitempty"`    // in which they differ
 	Script      *JSONScript      `json:"script,omitempty"`
 	Run         *JSONRun         `json:"run,omitempty"`
 	Rehearsal   *JSONRehearsal   `json:"rehearsal,omitempty"`
@@ -133,6 +135,8 @@ type JSONItem struct {
 	Choice string `json:"choice,omitempty"`
 	// Loses is what making the target like the source would destroy.
 	Loses []string `json:"would_lose,omitempty"`
+	// Print is the same for differences that are the same, of whatever target.
+	Print string `json:"print,omitempty"`
 }
 
 // JSONProperty is a fact that differs; null means that the side lacks it.

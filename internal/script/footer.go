@@ -86,8 +86,12 @@ func shorten(fingerprint string) string { return fingerprint[:min(short, len(fin
 // footer writes the footer.
 func (w *writer) footer() {
 	w.line("")
+	w.foot(w.pack())
+}
+
+// foot closes a script with the data of its footer.
+func (w *writer) foot(data string) {
 	body := w.b.String()
-	data := w.pack()
 	w.line(footMark + strconv.Itoa(Version) + " " + protect(body, data))
 	for chunk := range slices.Chunk([]byte(data), dataLine) {
 		w.line(dataMark + string(chunk))
@@ -181,6 +185,11 @@ func (w *writer) pack() string {
 		}
 		p.Each = append(p.Each, st)
 	}
+	return p.encode()
+}
+
+// encode is the data as a footer has it.
+func (p packed) encode() string {
 	var raw, out bytes.Buffer
 	enc := json.NewEncoder(&raw)
 	enc.SetEscapeHTML(false)
@@ -199,22 +208,58 @@ var (
 	ErrCutShort    = errors.New("the script's footer is damaged")
 )
 
-// unpack reads the data of a footer into the script. It is bounded: what
-// claims to be more than any script needs is refused.
-func (s *Script) unpack(data string) error {
+// decode reads the data of a footer.
+func decode(data string) (p packed, err error) {
 	raw, err := base64.StdEncoding.DecodeString(data)
 	if err != nil {
-		return err
+		return p, err
 	}
 	text, err := io.ReadAll(io.LimitReader(flate.NewReaderDict(bytes.NewReader(raw), []byte(common)), mostData+1))
 	if err != nil {
-		return err
+		return p, err
 	}
 	if len(text) > mostData {
-		return errors.New("it is too large")
+		return p, errors.New("it is too large")
 	}
-	var p packed
-	if err := json.Unmarshal(text, &p); err != nil {
+	return p, json.Unmarshal(text, &p)
+}
+
+// Retarget is a script of ours, which nobody edited, with another word on which
+// targets it is for.
+func Retarget(text []byte, target string) ([]byte, error) {
+	s, err := Read(string(text))
+	if err != nil {
+		return nil, err
+	}
+	if s.Edited {
+		return nil, errors.New("the script was edited")
+	}
+	lines := strings.SplitAfter(s.Body, "\n")
+	field := fmt.Sprintf("-- %-12s", "target")
+	from := slices.IndexFunc(lines, func(l string) bool { return strings.HasPrefix(l, field) })
+	to := from + 1
+	for to < len(lines) && strings.HasPrefix(lines[to], fmt.Sprintf("-- %-12s", "")) {
+		to++
+	}
+	var w writer
+	for _, l := range lines[:from] {
+		w.b.WriteString(l)
+	}
+	w.field("target", target)
+	for _, l := range lines[to:] {
+		w.b.WriteString(l)
+	}
+	p := s.packed
+	p.Target = target
+	w.foot(p.encode())
+	return w.b.Bytes(), nil
+}
+
+// unpack reads the data of a footer into the script. It is bounded: what
+// claims to be more than any script needs is refused.
+func (s *Script) unpack(data string) error {
+	p, err := decode(data)
+	if err != nil {
 		return err
 	}
 	object := func(n int) (catalog.Ref, error) {
@@ -224,6 +269,7 @@ func (s *Script) unpack(data string) error {
 		o := p.Objects[n]
 		return catalog.Ref{Kind: catalog.Kind(o[0]), Schema: o[1], Name: o[2]}, nil
 	}
+	s.packed = p
 	s.Meta = Meta{Engine: p.Engine, Source: p.Source, Target: p.Target, Steps: p.Steps, Held: p.Held, Said: p.Said, Groups: p.Groups, Role: p.Role, Gone: p.Gone}
 	for _, f := range p.Fits {
 		n, ok := f[0].(float64)

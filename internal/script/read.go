@@ -22,6 +22,8 @@ type Script struct {
 	// which steps are gone from it.
 	Edited bool
 	Lost   []int
+
+	packed packed // the footer
 }
 
 // Read reads a script. It fails with ErrNotScript, ErrOlderScript,

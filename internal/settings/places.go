@@ -200,6 +200,15 @@ func readPair(n *yaml.Node, name string, bad wrong) Pair {
 	return p
 }
 
+// Named is the place as it is resolved.
+func (p Place) Named() place.Named {
+	n := place.Named{At: p.At, Password: p.Password, TLS: p.TLS, Dialect: p.Dialect, Scratch: p.Scratch, Folder: filepath.Dir(p.File)}
+	if p.ReadOnly {
+		n.ReadOnly = p.Where()
+	}
+	return n
+}
+
 // Where names the line of the settings file that names the place, as seen from
 // where we are.
 func (p Place) Where() string {

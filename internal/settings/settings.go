@@ -63,6 +63,7 @@ type File struct {
 	Settings map[string]string
 	Places   map[string]Place
 	Pairs    map[string]Pair
+	Tasks    map[string]Task
 }
 
 // Settings are the values found outside the command line.
@@ -80,7 +81,7 @@ var isPath = map[string]bool{"save-rows": true}
 // read takes a settings file apart. What it does not know it notes with
 // line, column and a suggestion; the rest of the file still counts.
 func (s *Settings) read(path string, data []byte) {
-	f := File{Path: path, Settings: map[string]string{}, Places: map[string]Place{}, Pairs: map[string]Pair{}}
+	f := File{Path: path, Settings: map[string]string{}, Places: map[string]Place{}, Pairs: map[string]Pair{}, Tasks: map[string]Task{}}
 	defer func() { s.Files = append(s.Files, f) }()
 	bad := func(n *yaml.Node, format string, args ...any) {
 		s.Wrong = append(s.Wrong, fmt.Sprintf("%s:%d:%d: %s", path, n.Line, n.Column, fmt.Sprintf(format, args...)))
@@ -95,7 +96,7 @@ func (s *Settings) read(path string, data []byte) {
 	}
 	root := doc.Content[0]
 	if root.Kind != yaml.MappingNode {
-		bad(root, "a settings file has the keys settings, places and pairs")
+		bad(root, "a settings file has the keys settings, places, pairs and tasks")
 		return
 	}
 	each := func(what string, do func(key, value *yaml.Node)) func(*yaml.Node) {
@@ -135,6 +136,15 @@ func (s *Settings) read(path string, data []byte) {
 			f.Places[name.Value] = p
 		}),
 		"pairs": each("pairs", func(name, v *yaml.Node) { f.Pairs[name.Value] = readPair(v, name.Value, bad) }),
+		"tasks": each("tasks", func(name, v *yaml.Node) {
+			if why := badTask(name.Value); why != "" {
+				bad(name, "%q cannot name a task: %s", name.Value, why)
+				return
+			}
+			t := readTask(path, name.Value, v, bad)
+			t.Line = name.Line
+			f.Tasks[name.Value] = t
+		}),
 	})
 }
 

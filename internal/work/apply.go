@@ -24,18 +24,26 @@ type Running struct {
 	LockTimeout, StepTimeout time.Duration
 	LockTries                int
 	SaveRows                 string // the folder for rows that are lost; "" is beside the script
-	BackupCommand            string
-	RowChecks                bool
-	RowCheckTime             time.Duration
+	// As is what the files of the run are told apart by, where a script runs on
+	// several targets.
+	As            string
+	BackupCommand string
+	RowChecks     bool
+	RowCheckTime  time.Duration
 	// Approve agrees to a run, or answers why not.
 	Approve func(context.Context, Approval) error
 }
 
 // Beside is where the files of a run go: beside the script, or in the user's
-// state folder where that is no file.
-func Beside(scriptFile, target string) (string, error) {
+// state folder where that is no file. as tells the runs of one script on several
+// targets apart; "" where there is one.
+func Beside(scriptFile, target, as string) (string, error) {
 	if scriptFile != "" && scriptFile != "-" {
-		return strings.TrimSuffix(scriptFile, ".sql"), nil
+		base := strings.TrimSuffix(scriptFile, ".sql")
+		if as != "" {
+			base += "." + files.Safe(as)
+		}
+		return base, nil
 	}
 	dir := os.Getenv("XDG_STATE_HOME")
 	if dir == "" {
@@ -49,6 +57,9 @@ func Beside(scriptFile, target string) (string, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", Troubled("backup", "there is no place for the capture before the run: %w; keep the script in a file", err)
 	}
+	if as != "" {
+		return filepath.Join(dir, files.Safe(as)), nil
+	}
 	target, _, _ = strings.Cut(target, "?")
 	return filepath.Join(dir, files.Safe(target[strings.LastIndexAny(target, "/\\")+1:])), nil
 }
@@ -58,8 +69,8 @@ func recordFile(base string) string { return base + ".run.json" }
 
 // Unfinished is the record of a run of the script that stopped half way, ""
 // where there is none.
-func Unfinished(path string, sc *script.Script) string {
-	base, err := Beside(path, sc.Meta.Target)
+func Unfinished(path, as string, sc *script.Script) string {
+	base, err := Beside(path, sc.Meta.Target, as)
 	if err != nil {
 		return ""
 	}
@@ -80,7 +91,7 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 	if err := writable(target); err != nil {
 		return 0, err
 	}
-	base, err := Beside(r.File, target.Label)
+	base, err := Beside(r.File, target.Label, r.As)
 	if err != nil {
 		return 0, err
 	}
@@ -108,7 +119,7 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 			return 0, err
 		}
 	}
-	if err := r.Approve(ctx, Approval{target, len(steps), losses(steps), sc.Meta.Gone, sc.Edited}); err != nil {
+	if err := r.Approve(ctx, Approval{Target: target, Steps: len(steps), Losses: losses(steps), Gone: sc.Meta.Gone, Edited: sc.Edited}); err != nil {
 		return 0, err
 	}
 	db, err := s.claim(ctx, target, r.Create)
@@ -121,13 +132,13 @@ func (s *Session) Apply(ctx context.Context, sc *script.Script, eng engine.Engin
 		return 0, err
 	}
 	start := time.Now()
-	s.changing.Store(true)
-	defer s.changing.Store(false)
+	changed := s.change()
+	defer changed()
 	if err := script.Run(ctx, sc, eng, db, s.runOptions(target, start, base, record, r)); err != nil {
 		return 0, err
 	}
-	s.changing.Store(false)
-	s.ran = true
+	changed()
+	s.ran.Store(true)
 	s.Tell(Ran{time.Since(start)})
 	forget(recordFile(base), sc)
 	return len(steps), s.checkEnd(ctx, sc, target, db)

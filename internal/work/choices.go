@@ -2,6 +2,7 @@ package work
 
 import (
 	"context"
+	"fmt"
 	"strings"
 
 	"dappermirror/internal/choices"
@@ -26,8 +27,14 @@ func (s *Session) chosen(p *Pair, c Comparing) error {
 		patterns = append(patterns, w.On)
 	}
 	for _, w := range wishes.Said {
-		if !w.On.Wide() && !patternMatches(w.On, p.Comparison.Source, p.Comparison.Target) {
-			return Troubled("no-match", "--%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", w.Decision, w.On)
+		if w.On.Wide() {
+			continue
+		}
+		text := fmt.Sprintf("--%s %s", w.Decision, w.On)
+		if err := c.Several.matches(text, patternMatches(w.On, p.Comparison.Source, p.Comparison.Target), func() error {
+			return Troubled("no-match", "%s matches nothing in the source or the target; see `dapper-mirror help patterns`", text)
+		}); err != nil {
+			return err
 		}
 	}
 	if err := knownKinds("a choice", patterns, p.Comparison.Source, p.Comparison.Target); err != nil {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sync"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -38,8 +39,54 @@ type Comparing struct {
 	Remake []scope.Pattern
 	// Names says which things of the two sides are one under two names.
 	Names []match.Saying
-	given []match.Given // the same, found already
-	again bool          // it is compared again, so nothing is said twice
+	// Several are the other targets' patterns, where there are several: what matches
+	// nothing here may match something there.
+	Several *Patterns
+	given   []match.Given // the same, found already
+	again   bool          // it is compared again, so nothing is said twice
+}
+
+// Patterns are the patterns of a comparison with several targets, by whether any
+// of them has something that they match.
+type Patterns struct {
+	mu      sync.Mutex
+	matched map[string]bool
+	missed  []string
+	why     map[string]error
+}
+
+// matches notes whether a pattern matches something, and answers what is wrong where
+// nothing else can match it.
+func (p *Patterns) matches(pattern string, is bool, wrong func() error) error {
+	switch {
+	case p == nil && is:
+		return nil
+	case p == nil:
+		return wrong()
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.matched == nil {
+		p.matched, p.why = map[string]bool{}, map[string]error{}
+	}
+	if is {
+		p.matched[pattern] = true
+	} else if p.why[pattern] == nil {
+		p.missed, p.why[pattern] = append(p.missed, pattern), wrong()
+	}
+	return nil
+}
+
+// Missed is what is wrong with a pattern that matched nothing in any target.
+func (p *Patterns) Missed() error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for _, m := range p.missed {
+		if !p.matched[m] {
+			return p.why[m]
+		}
+	}
+	return nil
 }
 
 // Extent is how much of the two sides is read.
@@ -92,7 +139,9 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if err := p.refuseSame(); err != nil {
 		return nil, err
 	}
-	place.Agree(p.Source, p.Target)
+	if s.was(p.Source.Identity).place == nil {
+		place.Agree(p.Source, p.Target)
+	}
 	cats, err := s.readBoth(ctx, p, c)
 	if err != nil {
 		return nil, err
@@ -117,7 +166,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 	if cats, err = s.unify(p, cats, c, folds); err != nil {
 		return nil, Troubled("names", "%w", err)
 	}
-	if err := matchesSomething(c.Options.Scope, cats[0], cats[1]); err != nil {
+	if err := matchesSomething(c.Options.Scope, c.Several, cats[0], cats[1]); err != nil {
 		return nil, err
 	}
 	for _, t := range c.Options.Tolerate {
@@ -237,36 +286,6 @@ func (s *Session) tellNotAsked(p *Pair) {
 	}
 }
 
-// CompareEach compares a source with several targets, one after the other, and
-// hands on what it finds. The source is read once.
-func (s *Session) CompareEach(ctx context.Context, source string, targets []string, c Comparing, each func(*Pair) error) error {
-	if len(targets) > 1 {
-		p, err := s.Place(source, false)
-		if err != nil {
-			return err
-		}
-		s.Tell(Reading{p})
-		structure, err := s.structure(ctx, p, place.Options{})
-		if err != nil {
-			return Troubled("reading", "%w", err)
-		}
-		s.keep(p, structure)
-		if !p.Streamed() {
-			defer delete(s.kept, p.Identity)
-		}
-	}
-	for _, target := range targets {
-		p, err := s.Compare(ctx, source, target, c)
-		if err != nil {
-			return err
-		}
-		if err := each(p); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // refuseSame refuses two ways to one place. Servers tell only when they were read.
 func (p *Pair) refuseSame() error {
 	if p.Source.Same(p.Target) {
@@ -339,7 +358,7 @@ func (s *Session) readBoth(ctx context.Context, p *Pair, c Comparing) (cats [2]*
 
 // matchesSomething refuses patterns that name a kind the engine does not have,
 // or a thing that neither side has: they are misspelled.
-func matchesSomething(s scope.Scope, cats ...*catalog.Catalog) error {
+func matchesSomething(s scope.Scope, others *Patterns, cats ...*catalog.Catalog) error {
 	for _, o := range []struct {
 		option string
 		ps     []scope.Pattern
@@ -348,8 +367,13 @@ func matchesSomething(s scope.Scope, cats ...*catalog.Catalog) error {
 			return err
 		}
 		for _, p := range o.ps {
-			if o.option == "--only" && !p.Wide() && !patternMatches(p, cats...) {
+			if o.option != "--only" || p.Wide() {
+				continue
+			}
+			if err := others.matches(o.option+" "+p.String(), patternMatches(p, cats...), func() error {
 				return Troubled("no-match", "%s %s matches nothing in the source or the target; see `dapper-mirror help patterns`", o.option, p)
+			}); err != nil {
+				return err
 			}
 		}
 	}

@@ -115,4 +115,5 @@ type Approval struct {
 	Losses []order.Risk
 	Gone   []string // what only the target has and goes
 	Edited bool     // the script is not as it was written
+	Files  int      // of texts that are written anew, where it is no script
 }

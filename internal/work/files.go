@@ -4,6 +4,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"path/filepath"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/files"
@@ -23,6 +24,14 @@ func WriteFile(path string, data []byte, force bool) error {
 		return Troubled("write", "%s cannot be written: %w", path, err)
 	}
 	return nil
+}
+
+// WriteInto is WriteFile into a folder that is made where it is not there.
+func WriteInto(path string, data []byte, force bool) error {
+	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+		return Troubled("write", "%s cannot be written: %w", path, err)
+	}
+	return WriteFile(path, data, force)
 }
 
 // Keep writes a structure to a place that keeps structures, whole or not at all.

@@ -31,6 +31,8 @@ type Writing struct {
 	TargetArg string
 	// Said is what was said about what counts and what is taken, as options.
 	Said []string
+
+	nameless bool // no target and no file is named in it
 }
 
 // Reads is how much must be read for the script: a scratch copy is made of all

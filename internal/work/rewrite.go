@@ -35,8 +35,7 @@ func (s *Session) Rewrite(ctx context.Context, p *Pair) (*place.Rewriting, error
 
 // Put writes what was worked out; the place is read anew afterwards.
 func (s *Session) Put(p *place.Place, w *place.Rewriting) error {
-	s.changing.Store(true)
-	defer s.changing.Store(false)
+	defer s.change()()
 	s.forget(p)
 	if err := w.Put(); err != nil {
 		return Troubled("write", "%w", err)

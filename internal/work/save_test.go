@@ -23,7 +23,7 @@ func TestBackupFiles(t *testing.T) {
 	home := t.TempDir()
 	t.Setenv("XDG_STATE_HOME", home)
 	for file, want := range map[string]string{"up.sql": "up", "dir/up": "dir/up", "-": filepath.Join(home, "dapper-mirror", "quill_haven-"), "": filepath.Join(home, "dapper-mirror", "quill_haven-")} {
-		if got, err := Beside(file, "postgres://me@db/quill haven?host=/run/x"); err != nil || !strings.HasPrefix(got, want) {
+		if got, err := Beside(file, "postgres://me@db/quill haven?host=/run/x", ""); err != nil || !strings.HasPrefix(got, want) {
 			t.Errorf("beside %q: %s, %v", file, got, err)
 		}
 	}

@@ -33,11 +33,12 @@ type Session struct {
 	// Output takes what a backup command of the user's prints.
 	Output io.Writer
 
-	changing atomic.Bool
-	ran      bool
+	changing atomic.Int32 // scripts that are at work
+	ran      atomic.Bool
 	keeping  sync.Mutex
 	used     []*place.Place  // that were read
 	kept     map[string]kept // places whose structure is not read again, by identity
+	whole    *Session        // the one that this is a part of; nil for none
 }
 
 // kept is a place that was read, with what was read.
@@ -58,11 +59,19 @@ func (s *Session) keep(p *place.Place, c *catalog.Catalog) {
 // was is the place as it was read, if it is kept.
 func (s *Session) was(identity string) kept {
 	s.keeping.Lock()
-	defer s.keeping.Unlock()
-	return s.kept[identity]
+	k, ok := s.kept[identity]
+	s.keeping.Unlock()
+	if !ok && s.whole != nil {
+		return s.whole.was(identity)
+	}
+	return k
 }
 
 func (s *Session) use(p *place.Place) {
+	if s.whole != nil {
+		s.whole.use(p)
+		return
+	}
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
 	if !slices.Contains(s.used, p) {
@@ -78,10 +87,25 @@ func (s *Session) Used() []*place.Place {
 }
 
 // Changing tells whether a script is at work on a target now.
-func (s *Session) Changing() bool { return s.changing.Load() }
+func (s *Session) Changing() bool { return s.changing.Load() > 0 }
+
+// change notes that something is changed from now on, until done is called.
+func (s *Session) change() (done func()) {
+	var once sync.Once
+	for x := s; x != nil; x = x.whole {
+		x.changing.Add(1)
+	}
+	return func() {
+		once.Do(func() {
+			for x := s; x != nil; x = x.whole {
+				x.changing.Add(-1)
+			}
+		})
+	}
+}
 
 // HasRun tells whether a script ran to its end.
-func (s *Session) HasRun() bool { return s.ran }
+func (s *Session) HasRun() bool { return s.ran.Load() }
 
 // Place finds out what a place is; create says that it may not be there yet.
 func (s *Session) Place(text string, create bool) (*place.Place, error) {
@@ -92,7 +116,8 @@ func (s *Session) Place(text string, create bool) (*place.Place, error) {
 		return nil, Troubled("place", "%w", err)
 	}
 	if k := s.was(p.Identity); k.place != nil {
-		return k.place, nil
+		known := *k.place // which a comparison beside this one has too
+		return &known, nil
 	}
 	if p.PasswordShown {
 		s.Tell(PasswordShown{})

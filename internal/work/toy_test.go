@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
@@ -26,6 +27,7 @@ type store map[string]string
 var (
 	servers  = map[string]store{}
 	reads    = map[string]int{} // how often each was read
+	counting sync.Mutex
 	toyKinds = catalog.NewKinds([]catalog.Kind{catalog.Table, catalog.Column, catalog.View}, []catalog.KindInfo{{Kind: catalog.Table}, {Kind: catalog.Column}, {Kind: catalog.View}})
 )
 
@@ -74,7 +76,9 @@ func (d *toyDB) Close() error { return nil }
 // "view of table".
 func (d *toyDB) Read(context.Context) (*catalog.Catalog, error) {
 	c := toy{}.Blank()
+	counting.Lock()
 	reads[d.name]++
+	counting.Unlock()
 	for name, made := range servers[d.name] {
 		kind, rest, _ := strings.Cut(made, " ")
 		o := &catalog.Object{Kind: catalog.Kind(kind), Name: name, Space: "relation"}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"path/filepath"
-	"slices"
 	"strings"
 	"testing"
 
@@ -75,46 +74,74 @@ func TestAnEngineInMemory(t *testing.T) {
 
 func n0(w *Written) int { return len(w.Plan.Steps) + 1 }
 
-// TestOneSource: with several targets the source is read once, and each answer
-// is what a comparison of its own gives; an error of one ends it.
-func TestOneSource(t *testing.T) {
+// TestEach: with several targets the source is read once, each answer is what a
+// comparison of its own gives, and what goes wrong with one is its own.
+func TestEach(t *testing.T) {
 	servers["one"] = store{"berth": "table id int", "pilot": "table id int"}
 	servers["a"] = store{"berth": "table id int"}
 	servers["b"] = store{"berth": "table id int", "pilot": "table id int"}
 	servers["c"] = store{"berth": "table id text", "tug": "table id int"}
-	targets := []string{"toy://a", "toy://b", "toy://c"}
-	counts := func(s *Session) []compare.Counts {
-		var out []compare.Counts
-		for _, target := range targets {
-			p, err := s.Compare(t.Context(), "toy://one", target, Comparing{})
-			if err != nil {
-				t.Fatal(err)
+	var targets []Target
+	for _, n := range []string{"a", "gone", "b", "c", "one", "again"} {
+		targets = append(targets, Target{n, "toy://" + strings.Replace(n, "again", "a", 1)})
+	}
+	counts := func(s *Session, at string) compare.Counts {
+		p, err := s.Compare(t.Context(), "toy://one", at, Comparing{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return p.Counts()
+	}
+	want := map[string]compare.Counts{}
+	for _, n := range []string{"a", "b", "c"} {
+		want[n] = counts(&Session{Tell: func(Event) {}}, "toy://"+n)
+	}
+	for _, c := range []struct {
+		parallel int
+		stop     bool
+	}{{1, false}, {3, false}, {1, true}} {
+		reads = map[string]int{}
+		told := map[string]bool{}
+		s := &Session{Tell: func(e Event) {
+			if of, ok := e.(OfTarget); ok {
+				told[of.Target] = true
 			}
-			out = append(out, p.Counts())
+		}}
+		got := make([]compare.Counts, len(targets))
+		begun, ended := 0, 0
+		errs, err := s.Each(t.Context(), "toy://one", targets, Many{Parallel: c.parallel, StopOnFailure: c.stop, Begun: func(int) { begun++ }, Ended: func(int, error) { ended++ }},
+			func(ctx context.Context, s *Session, i int) error {
+				d, err := s.Do(ctx, "toy://one", targets[i].At, Job{Write: &Writing{MayLose: []string{"*"}}, Share: true})
+				if d.Pair != nil {
+					got[i] = d.Pair.Counts()
+				}
+				return err
+			})
+		if err != nil || reads["one"] != 1 || begun != ended || s.was("toy://one?").place != nil {
+			t.Errorf("%+v: %v, read %d times, %d begun, %d ended", c, err, reads["one"], begun, ended)
 		}
-		return out
+		if c.stop {
+			if errs[0] != nil || errs[1] == nil || !errors.Is(errs[2], ErrNotBegun) || begun != 2 {
+				t.Errorf("after a failure: %v", errs)
+			}
+			continue
+		}
+		for i, n := range []string{"a", "", "b", "c"} {
+			if n != "" && (errs[i] != nil || got[i] != want[n] || !told[n]) {
+				t.Errorf("%s: %v, %+v, want %+v", n, errs[i], got[i], want[n])
+			}
+		}
+		twice := []error{errs[0], errs[5]} // whichever came second
+		if errs[1] == nil || errs[4] == nil || !strings.Contains(errs[4].Error(), "same place") || c.parallel == 1 && (twice[0] != nil || !strings.Contains(twice[1].Error(), "which is a target too")) {
+			t.Errorf("%+v: %v", c, errs)
+		}
 	}
-	quiet := func(Event) {}
-	want := counts(&Session{Tell: quiet})
-	reads = map[string]int{}
-	s := &Session{Tell: quiet}
-	var got []compare.Counts
-	if err := s.CompareEach(t.Context(), "toy://one", targets, Comparing{}, func(p *Pair) error {
-		got = append(got, p.Counts())
-		if _, err := s.Write(t.Context(), p, &Writing{MayLose: []string{"*"}}); err != nil {
-			t.Error(err)
-		}
+	over, cancel := context.WithCancel(t.Context())
+	errs, err := (&Session{Tell: func(Event) {}}).Each(over, "", targets, Many{Parallel: 1, Begun: func(int) {}, Ended: func(int, error) {}}, func(context.Context, *Session, int) error {
+		cancel()
 		return nil
-	}); err != nil || !slices.Equal(got, want) || reads["one"] != 1 {
-		t.Errorf("%v: got %+v, want %+v, read %d times", err, got, want, reads["one"])
-	}
-	if again := counts(s); !slices.Equal(again, want) {
-		t.Errorf("afterwards: got %+v, want %+v", again, want)
-	}
-	if err := s.CompareEach(t.Context(), "toy://one", []string{"toy://a", "toy://gone"}, Comparing{}, func(*Pair) error { return nil }); err == nil || s.kept["toy://one?"].place != nil {
-		t.Errorf("a target that is not there: %v", err)
-	}
-	if err := s.CompareEach(t.Context(), "toy://one", []string{"toy://a", "toy://one"}, Comparing{}, func(*Pair) error { return nil }); err == nil || !strings.Contains(err.Error(), "same place") {
-		t.Errorf("the source as a target: %v", err)
+	})
+	if err != nil || errs[0] != nil || !errors.Is(errs[1], ErrNotBegun) {
+		t.Errorf("called off after the first: %v %v", err, errs)
 	}
 }

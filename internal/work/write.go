@@ -34,18 +34,34 @@ func fileName(path string) string {
 	return path
 }
 
+// names are what a script calls its target and its files.
+type names struct{ target, arg, client, file, backout string }
+
+func (s *Session) names(p *Pair, w *Writing) names {
+	if w.nameless {
+		return names{noFile, noFile, noFile, noFile, noFile}
+	}
+	return names{p.Comparison.Target.Place, s.targetArg(p, w), clientTarget(p), fileName(w.File), w.Backout}
+}
+
 // Write plans and writes a script for a pair.
 func (s *Session) Write(ctx context.Context, p *Pair, w *Writing) (*Written, error) {
 	plan, err := s.Plan(ctx, p, w)
 	if err != nil {
 		return nil, err
 	}
+	return s.writePlan(p, plan, w)
+}
+
+// writePlan writes the script of a plan.
+func (s *Session) writePlan(p *Pair, plan *order.Plan, w *Writing) (*Written, error) {
 	eng := p.Target.Engine
 	if _, ok := eng.(engine.Roles); w.Role != "" && !ok {
 		return nil, Troubled("usage", "--as %s: %s has no roles to act for", w.Role, eng.Title())
 	}
-	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.Comparison.Source.Place, Target: p.Comparison.Target.Place,
-		Said: w.Said, Groups: groups(p), FileName: fileName(w.File), TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, Backout: w.Backout, Unasked: w.unasked(p)})
+	n := s.names(p, w)
+	text, err := script.Write(script.Input{Plan: plan, Engine: eng, Source: p.Comparison.Source.Place, Target: n.target,
+		Said: w.Said, Groups: groups(p), FileName: n.file, TargetArg: n.arg, ClientTarget: n.client, Role: w.Role, Backout: n.backout, Unasked: w.unasked(p)})
 	if err != nil {
 		return nil, Refused("not-closed", "%w", err)
 	}
@@ -93,8 +109,9 @@ func (s *Session) WriteBackout(p *Pair, plan *order.Plan, w *Writing) (*Written,
 	}
 	back.Settle(nil, permitted)
 	back.GuardLosses(permitted)
-	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: p.Comparison.Target.Place + ", as it was", Target: p.Comparison.Target.Place, Groups: groups(p), Said: tolerated(w.Said),
-		FileName: w.Backout, TargetArg: s.targetArg(p, w), ClientTarget: clientTarget(p), Role: w.Role, BackOf: fileName(w.File), Gone: gone})
+	n := s.names(p, w)
+	text, err := script.Write(script.Input{Plan: back, Engine: eng, Source: n.target + ", as it was", Target: n.target, Groups: groups(p), Said: tolerated(w.Said),
+		FileName: n.backout, TargetArg: n.arg, ClientTarget: n.client, Role: w.Role, BackOf: n.file, Gone: gone})
 	if err != nil {
 		return nil, Refused("not-closed", "the way back: %w", err)
 	}

@@ -31,11 +31,12 @@ const (
 	optRisks   optionGroup = "Risks and rows"
 	optTakes   optionGroup = "What is taken"
 	optRuns    optionGroup = "How it runs"
+	optMany    optionGroup = "Several targets"
 	optShows   optionGroup = "What is shown"
 	optGeneral optionGroup = "Everywhere"
 )
 
-var optionGroups = []optionGroup{optCounts, optTakes, optWrites, optRisks, optRuns, optShows, optGeneral}
+var optionGroups = []optionGroup{optCounts, optTakes, optWrites, optRisks, optRuns, optMany, optShows, optGeneral}
 
 // option is what help knows of an option.
 type option struct {
@@ -85,6 +86,7 @@ var options = map[string]option{
 	"try": {optRuns, "", nil}, "recent": {optShows, "", nil}, "scratch-keep": {optRuns, "TIME", nil}, "remember-places": {optGeneral, "on|off", []string{"on", "off"}},
 	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
 	"lock-timeout": {optRuns, "TIME", nil}, "lock-tries": {optRuns, "N", nil}, "step-timeout": {optRuns, "TIME", nil}, "save-rows": {optRuns, "FOLDER", nil}, "backup-command": {optRuns, "COMMAND", nil},
+	"targets": {optMany, "FILE", nil}, "parallel": {optMany, "N", nil}, "share": {optMany, "N/M", nil}, "stop-on-failure": {optMany, "", nil},
 	"change": {optShows, "drop|type|rename", []string{"drop", "type", "rename"}}, "detail": {optShows, "", nil}, "compare-rows": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
 	"format": {optGeneral, "text|json", []string{"text", "json"}}, "color": {optGeneral, "WHEN", []string{"auto", "always", "never"}}, "progress": {optGeneral, "WHEN", []string{"auto", "always", "never"}},
 	"quiet": {optGeneral, "", nil}, "verbose": {optGeneral, "", nil}, "no-input": {optGeneral, "", nil}, "no-pager": {optGeneral, "", nil}, "lock-wait": {optGeneral, "TIME", nil}, "dialect": {optGeneral, "ENGINE", place.Dialects()}, "help": {optGeneral, "", nil}, "version": {optGeneral, "", nil},

@@ -67,6 +67,26 @@ func (j *Said) Taking(places ...string) error {
 	return nil
 }
 
+// For is what was said for one of several targets: what the settings files say of it
+// and of the source, and what its list says, is said of no other.
+func (j *Said) For(source string, t settings.Target) (*Said, error) {
+	own := *j
+	own.taken, own.Of = nil, j.Of
+	for _, list := range []*[]string{&own.only, &own.except, &own.include, &own.tolerate, &own.pair, &own.toTarget, &own.leave, &own.toSource, &own.remake, &own.Rename} {
+		*list = slices.Clone(*list)
+	}
+	own.pair, own.leave, own.Rename = append(own.pair, t.Pair...), append(own.leave, t.Leave...), append(own.Rename, t.Rename...)
+	at := t.At
+	if t.Name != "" && t.Name != t.At { // its list says what a settings file would
+		own.Of = map[string]settings.Place{source: j.Of[source], t.Name: t.Place}
+		if _, ok := j.Of[source]; !ok {
+			delete(own.Of, source)
+		}
+		at = t.Name
+	}
+	return &own, own.Taking(source, at)
+}
+
 // Flags adds the options to a command.
 func (j *Said) Flags(cmd *cobra.Command) {
 	f := cmd.Flags()

@@ -34,8 +34,25 @@ type teller struct {
 	idle func()
 }
 
+// among speaks of one of several targets: what must be known is said with its name,
+// the rest only to who asked with --verbose.
+type among struct {
+	Speaker
+	target string
+}
+
+func (a among) Note(format string, args ...any)   { a.Detail(format, args...) }
+func (a among) Always(format string, args ...any) { a.Speaker.Always("%s: "+format, a.with(args)...) }
+func (a among) Warn(format string, args ...any)   { a.Speaker.Warn("%s: "+format, a.with(args)...) }
+func (a among) Detail(format string, args ...any) { a.Speaker.Detail("%s: "+format, a.with(args)...) }
+func (a among) with(args []any) []any             { return append([]any{a.target}, args...) }
+func (a among) Working(string) func()             { return func() {} }
+func (a among) Terminal() bool                    { return false }
+
 func (a *teller) tell(e work.Event) {
 	switch e := e.(type) {
+	case work.OfTarget:
+		(&teller{Speaker: among{a.Speaker, e.Target}, idle: func() {}}).tell(e.Event)
 	case work.PasswordShown:
 		a.Warn("a password on the command line can be read by others on this machine; use a password file, PGPASSWORD or a place in %s", settings.ProjectFile)
 	case work.Reading:

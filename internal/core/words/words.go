@@ -2,6 +2,7 @@
 package words
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -93,4 +94,32 @@ func editDistance(a, b string) int {
 		}
 	}
 	return row[len(b)]
+}
+
+// InOrder compares names as people number them: 2_b before 10_a.
+func InOrder(a, b string) int {
+	for a != "" && b != "" {
+		x, y := digits(a), digits(b)
+		if x > 0 && y > 0 {
+			p, q := strings.TrimLeft(a[:x], "0"), strings.TrimLeft(b[:y], "0")
+			if c := cmp.Or(cmp.Compare(len(p), len(q)), cmp.Compare(p, q)); c != 0 {
+				return c
+			}
+			a, b = a[x:], b[y:]
+			continue
+		}
+		if a[0] != b[0] {
+			return cmp.Compare(a[0], b[0])
+		}
+		a, b = a[1:], b[1:]
+	}
+	return cmp.Compare(len(a), len(b))
+}
+
+func digits(s string) int {
+	n := 0
+	for n < len(s) && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	return n
 }

@@ -1,0 +1,118 @@
+package many
+
+import (
+	"context"
+	"sync"
+
+	"dappermirror/internal/core/match"
+	"dappermirror/internal/report"
+	"dappermirror/internal/work"
+)
+
+// Doing is what is done with each of several targets.
+type Doing struct {
+	// Job is what is done with a target.
+	Job func(Target) (work.Job, error)
+	// Rows lets a sample of rows tell how likely renames are.
+	Rows bool
+	// Scripts gathers what is written; nil where nothing is.
+	Scripts *Scripts
+	// Compared says what a comparison that nothing is written of ends with.
+	Compared int
+}
+
+// Do does a job for a target and notes what it finds; it is a Call's.
+func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Target, *Noted) error {
+	var asking sync.Mutex // people answer one question at a time
+	return func(ctx context.Context, s *work.Session, t Target, noted *Noted) error {
+		j, err := d.Job(t)
+		if err != nil {
+			return err
+		}
+		if j.Run != nil {
+			ask := j.Run.Approve
+			j.Run.Approve = func(ctx context.Context, w work.Approval) error {
+				asking.Lock()
+				defer asking.Unlock()
+				return ask(ctx, w)
+			}
+		}
+		done, err := s.Do(ctx, source, t.Arg(), j)
+		if p := done.Pair; p != nil {
+			likely, e := likely(ctx, s, p, d.Rows && err == nil)
+			if e != nil && err == nil {
+				err = e
+			}
+			noted.Note(func(r *report.Targets) { found(r, t.N, p, likely) })
+		}
+		noted.Note(func(r *report.Targets) { d.note(r, t, done, j) })
+		if done.Written != nil && d.Scripts != nil && done.Script != "" {
+			d.Scripts.Add(t, done)
+		}
+		return err
+	}
+}
+
+func likely(ctx context.Context, s *work.Session, p *work.Pair, rows bool) ([]match.Likely, error) {
+	if !rows {
+		return p.Comparison.Likely(match.Least), nil
+	}
+	return s.Likely(ctx, p, rows)
+}
+
+// found notes a comparison.
+func found(r *report.Targets, n int, p *work.Pair, likely []match.Likely) {
+	r.Compared(n, report.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Losses: p.Losses(), Likely: likely, Given: p.Given, Define: p.Definition})
+}
+
+// note notes how far a job came.
+func (d *Doing) note(r *report.Targets, t Target, done *work.Done, j work.Job) {
+	at := r.At(t.N)
+	if done.Pair == nil {
+		return
+	}
+	open := len(done.Pair.Choices.Open())
+	if w := done.Written; w != nil {
+		at.Steps, at.Held = len(w.Plan.Steps), len(w.Plan.Held)
+		if n := len(w.Plan.WillFail()); n > 0 {
+			at.Detail = "the rows stand in the way"
+		}
+	}
+	at.Ran = done.Ran
+	if j.Keep != nil && done.Written != nil {
+		at.Script = j.Write.File
+	}
+	for _, f := range done.Rewritten {
+		at.Files = append(at.Files, report.JSONFile{File: f.Name, Change: f.Change, Objects: f.Objects})
+	}
+	if done.Again != nil {
+		left := len(done.Again.Choices.Open())
+		at.Remaining = &left
+	}
+	at.Result, at.Exit = d.result(done, j, open)
+	if x := done.Rehearsal; x != nil && !x.Passed() {
+		at.Result, at.Exit, at.Detail = report.Differs, 1, "the rehearsal failed"
+	} else if x != nil {
+		at.Detail = "rehearsed on " + x.Where
+	}
+}
+
+// result is what became of a target that nothing went wrong with, and what the call
+// would end with for it alone.
+func (d *Doing) result(done *work.Done, j work.Job, open int) (report.Result, int) {
+	held := done.Written != nil && (len(done.Written.Plan.Held) > 0 || len(done.Written.Plan.WillFail()) > 0)
+	changed := done.Again != nil
+	switch {
+	case held, changed && len(done.Again.Choices.Open()) > 0:
+		return report.HeldBack, 3
+	case changed:
+		return report.Done, 0
+	case open == 0 && done.Pair.Different():
+		return report.Done, 0 // what differs was left so by choice
+	case open == 0 && j.Write == nil || open == 0:
+		return report.Equal, 0
+	case j.Write == nil:
+		return report.Differs, d.Compared
+	}
+	return report.Differs, 0
+}
