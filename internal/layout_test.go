@@ -41,9 +41,10 @@ var layers = [][]string{
 	{"engine"},
 	{"rowcheck", "history"},
 	{"script", "choices"},
-	{"rehearse", "place", "demo"},
+	{"rehearse", "place", "demo", "message", "schedule"},
 	{"settings", "report", "process"},
 	{"work"},
+	{"task"},
 	{"cli"},
 }
 

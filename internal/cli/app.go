@@ -12,6 +12,7 @@ import (
 	"os"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -21,6 +22,7 @@ import (
 	"dappermirror/internal/cli/help"
 	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/cli/project"
+	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/cli/tell"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine"
@@ -80,7 +82,8 @@ type app struct {
 	lockWait, scratchKeep   time.Duration
 	said                    judgement.Said
 
-	work *work.Session
+	work   *work.Session
+	asking sync.Mutex // people answer one question at a time
 }
 
 // Main runs the program and answers its exit code.
@@ -250,6 +253,8 @@ func (a *app) Confirm(ctx context.Context, question string) (bool, error) {
 	if a.noInput || !isTerminal(a.stdin) {
 		return false, refusal("no-answer", "%s Nobody is there to answer; give --yes to go ahead", question)
 	}
+	a.asking.Lock()
+	defer a.asking.Unlock()
 	fmt.Fprintf(a.stderr, "%s [y/N] ", report.Safe(question))
 	answered := make(chan string, 1)
 	go func() { // a read cannot be called off; the program ends without it
@@ -271,6 +276,8 @@ func (a *app) secret(ctx context.Context, prompt string) (string, error) {
 	if a.noInput || !ok || !term.IsTerminal(int(f.Fd())) {
 		return "", place.ErrNobody
 	}
+	a.asking.Lock()
+	defer a.asking.Unlock()
 	fmt.Fprint(a.stderr, report.Safe(prompt))
 	type answer struct {
 		text []byte
@@ -354,7 +361,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), project.Of(desk{a}).History(), project.Of(desk{a}).Places(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
+		a.captureCommand(), a.impactCommand(), a.tolerancesCommand(), project.Of(desk{a}).History(), project.Of(desk{a}).Places(), tasks.Of(desk{a}).Task(), tasks.Of(desk{a}).Tasks(), a.configCommand(), a.demoCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })
@@ -365,6 +372,12 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.CompletionOptions.DisableDefaultCmd = true
 	help.Complete(root)
 	return root
+}
+
+// wire has what was set reach the work.
+func (a *app) wire() {
+	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, named(a.settings), a.dialect, a.scratch
+	a.work.Places.Ask = a.secret
 }
 
 // prepare settles the settings and checks those that have few values.
@@ -380,8 +393,7 @@ func (a *app) prepare(cmd *cobra.Command) error {
 	if err := apply(s, cmd); err != nil {
 		return err
 	}
-	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, named(s), a.dialect, a.scratch
-	a.work.Places.Ask = a.secret
+	a.wire()
 	a.said.Of = s.Places()
 	if self, err := os.Executable(); err == nil && a.scratchKeep > 0 {
 		local.Keeper = []string{self, scratchServer, "--scratch-keep", a.scratchKeep.String()}

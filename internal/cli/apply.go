@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -14,7 +13,6 @@ import (
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
-	"dappermirror/internal/work"
 )
 
 func (a *app) applyCommand() *cobra.Command {
@@ -41,7 +39,7 @@ state is not known.`,
 				return trouble("usage", "apply wants a script and a target; see `%s --help`", cmd.CommandPath())
 			}
 			if m.Several(args[1:]) {
-				return a.applies(cmd.Context(), &m, args[0], args[1:], o)
+				return many.Of(desk{a}).Applies(cmd.Context(), &m, args[0], args[1:], o)
 			}
 			s, eng, err := a.readScript(args[0])
 			if err != nil {
@@ -78,40 +76,6 @@ state is not known.`,
 	cmd.Flags().BoolVar(&o.Resume, "resume", false, "go on where an earlier run of the script stopped")
 	o.Rows.Flags(cmd)
 	return cmd
-}
-
-// applies runs a script on several targets.
-func (a *app) applies(ctx context.Context, m *many.Options, path string, targets []string, o doing.Running) error {
-	var asking sync.Mutex
-	return a.eachScript(ctx, m, path, targets, func(ctx context.Context, s *work.Session, sc *script.Script, eng engine.Engine, t many.Target, j *report.JSONTarget) error {
-		target, err := s.Place(t.Arg(), o.Create)
-		if err != nil {
-			return err
-		}
-		if !target.Writable() {
-			return trouble("not-a-database", "%s is no database; a script runs on a database only", target.Label)
-		}
-		own := o
-		own.File, own.As = path, t.Name
-		r, err := own.Of(a)
-		if err != nil {
-			return err
-		}
-		ask := r.Approve
-		r.Approve = func(ctx context.Context, w work.Approval) error { // one question at a time
-			asking.Lock()
-			defer asking.Unlock()
-			return ask(ctx, w)
-		}
-		j.Place, j.Held = target.Label, len(sc.Held())
-		if j.Ran, err = s.Apply(ctx, sc, eng, target, r); err != nil {
-			return err
-		}
-		if j.Result = report.Done; j.Ran == 0 {
-			j.Detail = "there was nothing to do"
-		}
-		return nil
-	})
 }
 
 // run runs a script.

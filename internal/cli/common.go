@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"dappermirror/internal/cli/judgement"
+	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/core/capture"
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/words"
@@ -53,6 +54,30 @@ func (d desk) Ends(code int) { d.exit = worse(d.exit, code) }
 
 // Failing implements many.App.
 func (d desk) Failing(ctx context.Context, err error) report.JSONError { return d.failing(ctx, err) }
+
+// Rewire implements tasks.App.
+func (d desk) Rewire() { d.wire() }
+
+// Flush implements tasks.App.
+func (d desk) Flush() error { return d.flush() }
+
+// Stderr implements tasks.App.
+func (d desk) Stderr() io.Writer { return d.stderr }
+
+// Guarded implements tasks.App.
+func (d desk) Guarded(system string) io.Writer {
+	if g, is := d.stderr.(tasks.Guard); is {
+		return g.W
+	}
+	log := d.stderr
+	if system != "" {
+		d.stderr = tasks.Guard{W: d.stderr}
+		if d.format != "json" {
+			d.stdout = tasks.Guard{W: d.stdout}
+		}
+	}
+	return log
+}
 
 // Compare implements project.App.
 func (d desk) Compare(ctx context.Context, source, target string, detail bool, out *[]report.JSONComparison) error {

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/cli/many"
+	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/place"
@@ -16,6 +17,7 @@ import (
 )
 
 func (a *app) compareCommand() *cobra.Command {
+	var save string
 	var detail, all, force, rows bool
 	var group, choicesOut string
 	var o many.Options
@@ -43,6 +45,9 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 			if err != nil {
 				return err
 			}
+			if err := tasks.Of(desk{a}).Save(cmd, save, a.said.Sides(args), nil); err != nil {
+				return err
+			}
 			if group != "kind" && group != "status" {
 				return trouble("usage", "--group %q: it is kind or status", group)
 			}
@@ -55,31 +60,9 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 				if choicesOut != "" {
 					return trouble("usage", "--choices-out is about one source and one target")
 				}
-				return a.severalJobs(cmd.Context(), &o, args, showing{detail, all, group == "status", true}, &many.Doing{Rows: rows, Compared: exitDifferent}, nil)
+				return many.Of(desk{a}).Jobs(cmd.Context(), &o, args, many.Showing{Detail: detail, All: all, ByStatus: group == "status", Compared: true}, &many.Doing{Rows: rows, Compared: exitDifferent}, nil)
 			}
-			args = a.said.Sides(args)
-			var out []report.JSONComparison
-			p, err := a.compare(cmd.Context(), args[0], args[1], false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
-			if err != nil {
-				return err
-			}
-			if len(p.Choices.Open()) > 0 {
-				a.exit = worse(a.exit, exitDifferent)
-			}
-			if choicesOut != "" {
-				if err := a.writeChoices(cmd.Context(), p, choicesOut, force); err != nil {
-					return err
-				}
-			}
-			likely, err := a.work.Likely(cmd.Context(), p, rows)
-			if err != nil {
-				return err
-			}
-			a.compared(p, detail, all, group == "status", likely, &out, 0)
-			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Comparisons = out })
-			}
-			return nil
+			return a.compareOne(cmd.Context(), a.said.Sides(args), detail, all, rows, group == "status", choicesOut, force)
 		},
 	}
 	cmd.Flags().BoolVar(&detail, "detail", false, "show each differing object closely")
@@ -89,8 +72,35 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&rows, "compare-rows", false, "let a sample of the rows on both sides tell how likely renames are")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	o.Flags(cmd)
+	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
+}
+
+// compareOne compares two places and writes what it found.
+func (a *app) compareOne(ctx context.Context, args []string, detail, all, rows, byStatus bool, choicesOut string, force bool) error {
+	var out []report.JSONComparison
+	p, err := a.compare(ctx, args[0], args[1], false, map[bool]work.Extent{true: work.ToScript}[choicesOut != ""])
+	if err != nil {
+		return err
+	}
+	if len(p.Choices.Open()) > 0 {
+		a.exit = worse(a.exit, exitDifferent)
+	}
+	if choicesOut != "" {
+		if err := a.writeChoices(ctx, p, choicesOut, force); err != nil {
+			return err
+		}
+	}
+	likely, err := a.work.Likely(ctx, p, rows)
+	if err != nil {
+		return err
+	}
+	a.compared(p, detail, all, byStatus, likely, &out, 0)
+	if a.format == "json" {
+		return a.json(func(o *report.Output) { o.Comparisons = out })
+	}
+	return nil
 }
 
 // writeChoices writes every difference with what would happen, what the rows say

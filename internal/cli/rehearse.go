@@ -44,58 +44,13 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 			if len(args) < 2 && m.File == "" {
 				return trouble("usage", "rehearse wants a source, or a script, and a target; see `%s --help`", cmd.CommandPath())
 			}
-			var target *place.Place
-			var actual, desired *catalog.Catalog
-			whole := false
 			if err := idle(cmd, s != nil, "the script is written already", "only", "except", "include", "tolerate", "pair", "rename", "to-target", "leave", "to-source", "leave-target-only", "choices", "add-needed", "remake", "swap", "may-lose", "fill", "as", "create", "avoid-blocking", "row-checks", "row-check-time"); err != nil {
 				return err
 			}
 			if m.Several(args[1:]) {
-				return a.rehearsals(cmd.Context(), &m, args, s != nil, &w, re)
+				return many.Of(desk{a}).Rehearsals(cmd.Context(), &m, args, s != nil, &w, re)
 			}
-			if s != nil {
-				if target, err = a.work.Place(args[1], false); err != nil {
-					return err
-				}
-				var fit script.FitReport
-				if actual, fit, err = a.work.Fit(cmd.Context(), s, target); err != nil {
-					return err
-				}
-				if len(fit.Moves) > 0 && !fit.Done {
-					return &script.MovedError{Moves: fit.Moves}
-				}
-			} else {
-				args := a.said.Sides(args)
-				wr, err := w.Of("", args[1], a.said.Words())
-				if err != nil {
-					return err
-				}
-				p, err := a.compare(cmd.Context(), args[0], args[1], w.Create, work.Whole)
-				if err != nil {
-					return err
-				}
-				made, err := a.work.Write(cmd.Context(), p, wr)
-				if err != nil {
-					return err
-				}
-				s, eng, target, actual, desired = made.Script, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired
-				whole = p.Options.Scope.Empty() && !p.Choices.Picked() && len(p.Tolerated)+len(made.Plan.Held) == 0
-				if len(made.Plan.Held) > 0 {
-					a.exit = exitSafety
-				}
-			}
-			res, err := a.work.Rehearse(cmd.Context(), s, nil, eng, target, actual, desired, re.Of())
-			if err != nil {
-				return err
-			}
-			if !res.Passed() {
-				a.exit = worse(a.exit, exitDifferent)
-			}
-			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Rehearsal = report.RehearsalJSON(res, s) })
-			}
-			report.Rehearsal(&a.out, res, s, whole, a.style())
-			return nil
+			return a.rehearseOne(cmd.Context(), args, s, eng, &w, re)
 		},
 	}
 	w.Flags(cmd)
@@ -105,33 +60,55 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 	return cmd
 }
 
-// rehearsals rehearses for several targets.
-func (a *app) rehearsals(ctx context.Context, m *many.Options, args []string, written bool, w *doing.Writing, re doing.Rehearsing) error {
-	if !written {
-		return a.severalJobs(ctx, m, args, showing{}, &many.Doing{}, func(t many.Target, j *work.Job) error { return writeJob(j, w, t, "", &re) })
-	}
-	return a.eachScript(ctx, m, args[0], args[1:], func(ctx context.Context, s *work.Session, sc *script.Script, eng engine.Engine, t many.Target, j *report.JSONTarget) error {
-		target, err := s.Place(t.Arg(), false)
-		if err != nil {
+// rehearseOne rehearses for one target; s is the script, nil where it is to be written.
+func (a *app) rehearseOne(ctx context.Context, args []string, s *script.Script, eng engine.Engine, w *doing.Writing, re doing.Rehearsing) error {
+	var target *place.Place
+	var actual, desired *catalog.Catalog
+	var err error
+	whole := false
+	if s != nil {
+		if target, err = a.work.Place(args[1], false); err != nil {
 			return err
 		}
-		j.Place = target.Label
-		actual, fit, err := s.Fit(ctx, sc, target)
-		if err != nil {
+		var fit script.FitReport
+		if actual, fit, err = a.work.Fit(ctx, s, target); err != nil {
 			return err
 		}
 		if len(fit.Moves) > 0 && !fit.Done {
 			return &script.MovedError{Moves: fit.Moves}
 		}
-		res, err := s.Rehearse(ctx, sc, nil, eng, target, actual, nil, re.Of())
+	} else {
+		args := a.said.Sides(args)
+		wr, err := w.Of("", args[1], a.said.Words())
 		if err != nil {
 			return err
 		}
-		if j.Result, j.Detail = report.Done, "rehearsed on "+res.Where; !res.Passed() {
-			j.Result, j.Detail, j.Exit = report.Differs, "the rehearsal failed", exitDifferent
+		p, err := a.compare(ctx, args[0], args[1], w.Create, work.Whole)
+		if err != nil {
+			return err
 		}
-		return nil
-	})
+		made, err := a.work.Write(ctx, p, wr)
+		if err != nil {
+			return err
+		}
+		s, eng, target, actual, desired = made.Script, made.Engine, p.Target, made.Plan.Actual, made.Plan.Desired
+		whole = p.Options.Scope.Empty() && !p.Choices.Picked() && len(p.Tolerated)+len(made.Plan.Held) == 0
+		if len(made.Plan.Held) > 0 {
+			a.exit = exitSafety
+		}
+	}
+	res, err := a.work.Rehearse(ctx, s, nil, eng, target, actual, desired, re.Of())
+	if err != nil {
+		return err
+	}
+	if !res.Passed() {
+		a.exit = worse(a.exit, exitDifferent)
+	}
+	if a.format == "json" {
+		return a.json(func(o *report.Output) { o.Rehearsal = report.RehearsalJSON(res, s) })
+	}
+	report.Rehearsal(&a.out, res, s, whole, a.style())
+	return nil
 }
 
 // scriptAt reads a script of ours; nil where the argument is anything else.

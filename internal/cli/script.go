@@ -8,6 +8,7 @@ import (
 
 	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/cli/many"
+	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
@@ -16,6 +17,7 @@ import (
 )
 
 func (a *app) scriptCommand() *cobra.Command {
+	var save string
 	var w doing.Writing
 	var re doing.Rehearsing
 	var out, forSource string
@@ -44,6 +46,9 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 			if err != nil {
 				return err
 			}
+			if err := tasks.Of(desk{a}).Save(cmd, save, a.said.Sides(args), w.MayLose); err != nil {
+				return err
+			}
 			if err := idle(cmd, !rehearsal, "only --rehearse needs it", "copy-rows"); err != nil {
 				return err
 			}
@@ -51,43 +56,9 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 				if forSource != "" {
 					return trouble("usage", "--script-for-source is about one source and one target")
 				}
-				return a.scripts(cmd.Context(), &o, args, &w, out, force, map[bool]*doing.Rehearsing{true: &re}[rehearsal])
+				return many.Of(desk{a}).Scripts(cmd.Context(), &o, args, &w, out, force, map[bool]*doing.Rehearsing{true: &re}[rehearsal])
 			}
-			args = a.said.Sides(args)
-			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.Backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
-				return err
-			}
-			wr, err := w.Of(out, args[1], a.said.Words())
-			if err != nil {
-				return err
-			}
-			p, err := a.compare(cmd.Context(), args[0], args[1], w.Create, wr.Reads(rehearsal))
-			if err != nil {
-				return err
-			}
-			made, err := a.work.Write(cmd.Context(), p, wr)
-			if err != nil {
-				return err
-			}
-			if len(made.Plan.Held) > 0 || len(made.Plan.WillFail()) > 0 {
-				a.exit = exitSafety
-			}
-			js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
-			js.BlockedBy = p.Blockers
-			js.Backout, js.Said = w.Backout, wr.Said
-			if js.Rehearsal, err = a.wayBack(cmd.Context(), p, made, wr, force, rehearsal, re); err != nil {
-				return err
-			}
-			if forSource != "" {
-				if err := a.writeForSource(cmd.Context(), p, wr, args, forSource, force, rehearsal, re); err != nil {
-					return err
-				}
-			}
-			err = a.deliver(js, made.Text, out, force)
-			if err == nil {
-				a.scriptNote(made.Plan, out)
-			}
-			return err
+			return a.scriptOne(cmd.Context(), a.said.Sides(args), &w, re, out, forSource, force, rehearsal)
 		},
 	}
 	cmd.Flags().StringVarP(&out, "output", "o", "", "the file to write; without it, or for -, standard output")
@@ -98,8 +69,47 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	re.Flags(cmd)
 	w.Flags(cmd)
 	o.Flags(cmd)
+	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
+}
+
+// scriptOne writes the script for one target.
+func (a *app) scriptOne(ctx context.Context, args []string, w *doing.Writing, re doing.Rehearsing, out, forSource string, force, rehearsal bool) error {
+	if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}, {Option: "--backout", Path: w.Backout}, {Option: "--script-for-source", Path: forSource}}, force, args...); err != nil {
+		return err
+	}
+	wr, err := w.Of(out, args[1], a.said.Words())
+	if err != nil {
+		return err
+	}
+	p, err := a.compare(ctx, args[0], args[1], w.Create, wr.Reads(rehearsal))
+	if err != nil {
+		return err
+	}
+	made, err := a.work.Write(ctx, p, wr)
+	if err != nil {
+		return err
+	}
+	if len(made.Plan.Held) > 0 || len(made.Plan.WillFail()) > 0 {
+		a.exit = exitSafety
+	}
+	js := report.PlanJSON(made.Plan, p.Comparison.Target.Engine, p.Comparison.Source.Place, p.Comparison.Target.Place, made.Text, out)
+	js.BlockedBy = p.Blockers
+	js.Backout, js.Said = w.Backout, wr.Said
+	if js.Rehearsal, err = a.wayBack(ctx, p, made, wr, force, rehearsal, re); err != nil {
+		return err
+	}
+	if forSource != "" {
+		if err := a.writeForSource(ctx, p, wr, args, forSource, force, rehearsal, re); err != nil {
+			return err
+		}
+	}
+	err = a.deliver(js, made.Text, out, force)
+	if err == nil {
+		a.scriptNote(made.Plan, out)
+	}
+	return err
 }
 
 // wayBack writes the back-out script, where one is wanted, and rehearses both.

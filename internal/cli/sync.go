@@ -9,6 +9,7 @@ import (
 
 	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/cli/many"
+	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
@@ -18,6 +19,7 @@ import (
 )
 
 func (a *app) syncCommand() *cobra.Command {
+	var save string
 	var w doing.Writing
 	var o doing.Running
 	var m many.Options
@@ -40,8 +42,11 @@ Exit code 3 says that something was held back or refused.`,
 			if err != nil {
 				return err
 			}
+			if err := tasks.Of(desk{a}).Save(cmd, save, a.said.Sides(args), w.MayLose); err != nil {
+				return err
+			}
 			if m.Several(args[1:]) {
-				return a.syncs(cmd.Context(), &m, args, &w, o, out, force)
+				return many.Of(desk{a}).Syncs(cmd.Context(), &m, args, &w, o, out, force)
 			}
 			args = a.said.Sides(args)
 			if err := a.work.Writable([]work.Output{{Option: "-o", Path: out}}, force, args...); err != nil {
@@ -84,6 +89,7 @@ Exit code 3 says that something was held back or refused.`,
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.Flags(cmd)
 	m.Flags(cmd)
+	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
 }

@@ -256,15 +256,11 @@ func (s *Store) Prune(ctx context.Context, rule string) (gone []int, err error) 
 	if err != nil {
 		return nil, err
 	}
-	stay := map[int]bool{}
-	for _, k := range keep {
-		seen := map[string]bool{}
-		for _, e := range slices.Backward(i.Entries) {
-			if at := k.period(e); !seen[at] && len(seen) < k.n {
-				seen[at], stay[e.Number] = true, true
-			}
-		}
+	var moments []Moment
+	for _, e := range i.Entries {
+		moments = append(moments, Moment{e.Number, e.Date})
 	}
+	stay := Stay(keep, moments)
 	var left []Entry
 	for n, e := range i.Entries {
 		if stay[e.Number] || e.Note != "" || n == len(i.Entries)-1 {
@@ -286,18 +282,38 @@ func (s *Store) Prune(ctx context.Context, rule string) (gone []int, err error) 
 	return gone, nil
 }
 
+// Moment is when something was that a rule keeps or drops.
+type Moment struct {
+	Number int
+	Date   time.Time
+}
+
 // Keep is one piece of a rule: how many of which periods.
 type Keep struct {
 	n      int
-	period func(Entry) string
+	period func(Moment) string
 }
 
-var periods = map[string]func(Entry) string{
-	"newest":  func(e Entry) string { return strconv.Itoa(e.Number) },
-	"daily":   func(e Entry) string { return e.Date.Local().Format("2006-01-02") },
-	"weekly":  func(e Entry) string { y, w := e.Date.Local().ISOWeek(); return fmt.Sprint(y, " ", w) },
-	"monthly": func(e Entry) string { return e.Date.Local().Format("2006-01") },
-	"yearly":  func(e Entry) string { return e.Date.Local().Format("2006") },
+var periods = map[string]func(Moment) string{
+	"newest":  func(e Moment) string { return strconv.Itoa(e.Number) },
+	"daily":   func(e Moment) string { return e.Date.Local().Format("2006-01-02") },
+	"weekly":  func(e Moment) string { y, w := e.Date.Local().ISOWeek(); return fmt.Sprint(y, " ", w) },
+	"monthly": func(e Moment) string { return e.Date.Local().Format("2006-01") },
+	"yearly":  func(e Moment) string { return e.Date.Local().Format("2006") },
+}
+
+// Stay are those of some moments, the oldest first, that a rule keeps, by number.
+func Stay(rule []Keep, moments []Moment) map[int]bool {
+	stay := map[int]bool{}
+	for _, k := range rule {
+		seen := map[string]bool{}
+		for _, m := range slices.Backward(moments) {
+			if at := k.period(m); !seen[at] && len(seen) < k.n {
+				seen[at], stay[m.Number] = true, true
+			}
+		}
+	}
+	return stay
 }
 
 // ParseRule reads a rule of what is kept; an empty one keeps all.

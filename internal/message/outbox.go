@@ -42,11 +42,12 @@ type Sent struct {
 	Again bool  // it had been kept
 }
 
-// Send sends a letter by each of the messages that are for its result, and first
-// what waits from before. Nothing that goes wrong stops the rest.
-func (o Outbox) Send(ctx context.Context, messages []Message, l Letter, output io.Writer) []Sent {
-	out := o.Flush(ctx, messages, output)
+// Send sends by each of the messages the letter that is for it, where it is for such
+// a result, and first what waits from before. Nothing that goes wrong stops the rest.
+func (o Outbox) Send(ctx context.Context, messages []Message, letter func(Message) Letter, output io.Writer) []Sent {
+	out := o.flush(ctx, messages, output)
 	for _, m := range messages {
+		l := letter(m)
 		if !m.For(l.Result) {
 			continue
 		}
@@ -60,8 +61,8 @@ func (o Outbox) Send(ctx context.Context, messages []Message, l Letter, output i
 	return out
 }
 
-// Flush tries once more to send what waits.
-func (o Outbox) Flush(ctx context.Context, messages []Message, output io.Writer) []Sent {
+// flush tries once more to send what waits.
+func (o Outbox) flush(ctx context.Context, messages []Message, output io.Writer) []Sent {
 	var out []Sent
 	list, _ := filepath.Glob(filepath.Join(o.Dir, "*.json"))
 	slices.Sort(list)

@@ -40,6 +40,10 @@ type Output struct {
 	Places      []JSONPlace      `json:"places,omitempty"`
 	Pairs       []JSONPair       `json:"pairs,omitempty"`
 	History     []JSONHistory    `json:"history,omitempty"`
+	Tasks       []JSONTask       `json:"tasks,omitempty"`
+	TaskRun     *JSONTaskRun     `json:"task_run,omitempty"`
+	Runs        []JSONTaskRun    `json:"task_runs,omitempty"`
+	Changes     []TargetChange   `json:"changes,omitempty"` // from one run to another
 	Program     *JSONProgram     `json:"program,omitempty"`
 	Files       []string         `json:"files,omitempty"` // that were written
 	Error       *JSONError       `json:"error,omitempty"`

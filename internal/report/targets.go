@@ -26,7 +26,7 @@ type Result string
 const (
 	Equal       Result = "equal"
 	Done        Result = "done" // it was brought in line, or what was asked was done
-	Fits        Result = "fits"  // a script
+	Fits        Result = "fits" // a script
 	Differs     Result = "differs"
 	Moved       Result = "moved" // it no longer fits a script
 	HeldBack    Result = "held-back"
@@ -89,6 +89,7 @@ type Targets struct {
 type way struct {
 	number, n int
 	text      string // the list, as people read it
+	plain     string // the same without colours
 	items     []JSONItem
 	full      JSONComparison
 }
@@ -127,7 +128,7 @@ func (t *Targets) Compared(i int, f Found) {
 	}
 	c := ComparisonJSON(f.Comparison, t.All, define, f.Losses, f.Choices, f.Likely, f.Given)
 	if f.Different() || t.tell {
-		w := t.way(c, func() string { return t.listed(f) })
+		w := t.way(c, func(st Style) string { return t.listed(f, st) })
 		if f.Different() {
 			t.of[i], j.Way = w, 1 // it is numbered when all are known
 		}
@@ -139,7 +140,7 @@ func (t *Targets) Compared(i int, f Found) {
 }
 
 // way is the one that a comparison found, which may be known.
-func (t *Targets) way(c JSONComparison, text func() string) *way {
+func (t *Targets) way(c JSONComparison, text func(Style) string) *way {
 	key := c
 	key.Target, key.Source = JSONSide{}, JSONSide{}
 	key.Counts.Same, key.Similarity = 0, 0
@@ -150,7 +151,7 @@ func (t *Targets) way(c JSONComparison, text func() string) *way {
 	}
 	sum := sha256.Sum256(data)
 	if t.ways[sum] == nil {
-		t.ways[sum] = &way{text: text(), items: brief(c.Differences), full: c}
+		t.ways[sum] = &way{text: text(t.Style), plain: text(Style{Width: 100, Whole: true}), items: brief(c.Differences), full: c}
 	}
 	return t.ways[sum]
 }
@@ -168,14 +169,14 @@ func placeless(list []JSONItem) []JSONItem {
 func brief(list []JSONItem) []JSONItem {
 	out := []JSONItem{}
 	for _, it := range list {
-		out = append(out, JSONItem{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Action: it.Action, Choice: it.Choice, Loses: it.Loses, Print: print(it)})
+		out = append(out, JSONItem{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Action: it.Action, Choice: it.Choice, Loses: it.Loses, Print: printOf(it)})
 	}
 	return out
 }
 
-// print is the same for differences that are the same in all but where they stand in
+// printOf is the same for differences that are the same in all but where they stand in
 // a text.
-func print(it JSONItem) string {
+func printOf(it JSONItem) string {
 	it = placeless([]JSONItem{it})[0]
 	it.Source, it.Target, it.Choice = "", "", ""
 	data, err := json.Marshal(it)
@@ -186,11 +187,11 @@ func print(it JSONItem) string {
 	return hex.EncodeToString(sum[:6])
 }
 
-func (t *Targets) listed(f Found) string {
+func (t *Targets) listed(f Found, st Style) string {
 	var b bytes.Buffer
-	listed(&b, f.Comparison, t.Style, ListOptions{All: t.All, ByStatus: t.ByStatus, Shared: true, Losses: f.Losses, Choices: f.Choices, Likely: f.Likely})
+	listed(&b, f.Comparison, st, ListOptions{All: t.All, ByStatus: t.ByStatus, Shared: true, Losses: f.Losses, Choices: f.Choices, Likely: f.Likely})
 	if t.Detail {
-		Detail(&b, f.Comparison, t.Style, f.Define, f.Losses)
+		Detail(&b, f.Comparison, st, f.Define, f.Losses)
 	}
 	return strings.Trim(b.String(), "\n") + "\n"
 }
@@ -220,7 +221,7 @@ func (t *Targets) List() ([]JSONTarget, []JSONWay, []JSONComparison) {
 		}
 		if w.number == 0 {
 			w.number = len(ways) + 1
-			ways = append(ways, JSONWay{Number: w.number, Differences: w.items})
+			ways = append(ways, JSONWay{Number: w.number, Differences: w.items, Lines: strings.Split(strings.TrimRight(w.plain, "\n"), "\n")})
 		}
 		w.n++
 		ways[w.number-1].Targets = w.n

@@ -12,8 +12,10 @@ import (
 	"go.yaml.in/yaml/v4"
 
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/history"
 	"dappermirror/internal/message"
 	"dappermirror/internal/place"
+	"dappermirror/internal/schedule"
 )
 
 // Task is a saved comparison.
@@ -82,7 +84,7 @@ var TaskOptions = map[string]kindOf{
 // taskPath says which options of a task name files: they are meant beside its own.
 var taskPath = map[string]bool{"choices": true, "save-rows": true, "scratch": true}
 
-// Fixed is a moment that a date means: its end.
+// endOf is the last moment of a day.
 func endOf(text string) (time.Time, error) {
 	t, err := time.ParseInLocation("2006-01-02", text, time.Local)
 	if err != nil {
@@ -112,11 +114,15 @@ func readTask(file, name string, n *yaml.Node, bad wrong) Task {
 		"note": text(&t.Note, "note", bad), "source": text(&t.Source, "source", bad), "targets-file": path(&t.TargetsFile, "targets-file"),
 		"script": path(&t.Script, "script"), "backout": path(&t.Backout, "backout"), "baseline": path(&t.Baseline, "baseline"),
 		"rehearse": yesNo(&t.Rehearse, "rehearse", bad), "apply": yesNo(&t.Apply, "apply", bad), "history": yesNo(&t.History, "history", bad),
-		"keep": text(&t.Keep, "keep", bad), "schedule": text(&t.Schedule, "schedule", bad), "fail-on": text(&t.FailOn, "fail-on", bad),
+		"keep":     checked(&t.Keep, "keep", bad, func(s string) error { _, err := history.ParseRule(s); return err }),
+		"schedule": checked(&t.Schedule, "schedule", bad, func(s string) error { _, err := schedule.Parse(s); return err }), "fail-on": text(&t.FailOn, "fail-on", bad),
 		"targets": list(&t.Targets, "targets", bad), "target": list(&t.Targets, "target", bad),
 		"reports": func(v *yaml.Node) {
 			list(&t.Reports, "reports", bad)(v)
 			for i, r := range t.Reports {
+				if !strings.HasSuffix(r, ".json") {
+					bad(v, "reports: %q: a result is written as .json", r)
+				}
 				t.Reports[i] = beside(file, os.ExpandEnv(r))
 			}
 		},
@@ -142,6 +148,16 @@ func readTask(file, name string, n *yaml.Node, bad wrong) Task {
 		t.Targets[i] = placed(file, target)
 	}
 	return t
+}
+
+// checked is a text that must be of a form.
+func checked(into *string, what string, bad wrong, check func(string) error) func(*yaml.Node) {
+	return func(v *yaml.Node) {
+		text(into, what, bad)(v)
+		if err := check(*into); err != nil {
+			bad(v, "%s: %v", what, err)
+		}
+	}
 }
 
 // placed is a place as seen from where we are: a file of it stands beside the

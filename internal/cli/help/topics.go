@@ -18,6 +18,8 @@ func Topics() []*cobra.Command {
 		{"names", "When one thing has two names: pairs and renames", namesTopic},
 		{"choices", "What to take, what to leave, and what to change in the source", choicesTopic},
 		{"places", "Where structures are read from and written to", placesTopic},
+		{"targets", "Many targets of one source", targetsTopic},
+		{"tasks", "Saved comparisons, their runs, timers and messages", tasksTopic},
 		{"exit-codes", "What the exit codes mean", exitTopic},
 		{"kinds", "Which kinds of object each engine reads and writes", kindsTopic()},
 		{"risks", "What can go wrong with a step", risksTopic},
@@ -182,6 +184,87 @@ program starts; it is never printed.
 A target that does not exist is an error unless --create is given. A source in
 which there is nothing at all (the output of a command that failed, an empty
 file) is refused unless --empty-source says that it is meant.`
+
+const targetsTopic = `Every command that takes a target takes several: typed one by one, by a pattern of
+names of places ('customer-*'), or from a file:
+
+  compare dev customers/*.db
+  compare dev 'customer-*' --parallel 8
+  script  dev --targets customers.txt -o 'out/{target}.sql'
+  apply   out/anna.sql --targets customers.txt --yes
+  ls customers/*.db | dapper-mirror compare dev.db --targets -
+
+The source is read once. --parallel says how many targets are at work at once (4);
+what goes wrong with one stops no other, unless --stop-on-failure. Targets that
+differ in the same way are shown together, and targets that need the same script
+share one, in whose header they all stand. In names of files {target} is the name
+of the place, or the end of its address. Ctrl-C ends what is at work; what was done
+is done, and is said.
+
+FILE. A place a line; empty lines and lines with # do not count. Or YAML, where each
+can say what a place of the project file says, and what is said of a target:
+
+  targets:
+    - customer-anna
+    - at: postgres://office@db.quillhaven.example/brine
+      name: brine
+      password: {env: BRINE_PASSWORD}
+      may-lose: [column:booking.pilotage]   # also fill, pair, rename, leave
+      only: ["table:*"]
+
+--share 3/10 takes every tenth, from the third on, so that ten machines or CI jobs
+divide a list; "task results" puts what they found together.
+
+The exit code is the worst of all.`
+
+const tasksTopic = `A task is a saved comparison of the project file:
+
+  tasks:
+    nightly:
+      source: dev
+      targets: [customer-*]         # or target:, or targets-file: customers.txt
+      script: out/{target}.sql      # also backout:, reports: [result.json]
+      rehearse: true
+      apply: false                  # true runs the script, without asking
+      history: true                 # capture each target into its history
+      may-lose:
+        - {pattern: column:booking.pilotage, until: 2026-12-31}
+      fail-on: differences          # or losses, new, never
+      baseline: nightly.baseline.json   # what fail-on: new knows already
+      keep: 20 newest, 30 daily     # which runs are kept
+      schedule: weekdays 06:00
+      messages:
+        - mail: {to: [office@quillhaven.example], from: mirror@quillhaven.example,
+                 server: smtp://mail.quillhaven.example:587, user: mirror,
+                 password: {env: MAIL_PASSWORD}, attach: true}
+        - when: [failed]
+          webhook: {url: https://hooks.quillhaven.example/mirror, secret: {env: HOOK}}
+        - when: [done]
+          command: [notify-send, Dapper Mirror]
+
+and every option that says what counts, what is taken and how a script runs, as
+tolerate: comments. compare, script and sync save what was typed with --save-task
+NAME; a permission to lose something saved so ends after 30 days.
+
+RUNS. Each is kept beside the project file (.dapper-mirror/tasks), with its log and
+its scripts: task NAME --runs lists them, NAME@7 shows one again, NAME@5..7 says what
+changed. One run of a task is at work at a time; the next is told. A run that died is
+seen. --every 5m looks whether a place has changed, and runs then.
+
+FAIL. With fail-on: new, task NAME --keep-baseline keeps what differs now as known.
+What goes wrong with a target always fails.
+
+MESSAGES. different and failed where when: says nothing; done is every time. Mail goes
+by SMTP, with TLS or not at all (smtp:// begins it, smtps:// has it; smtp+off:// is for
+none). A webhook gets JSON, signed: Dapper-Mirror-Signature is sha256= and the HMAC with
+SHA-256 of Dapper-Mirror-Moment, a dot and the body. A command gets the JSON on its
+input. No message holds a secret, nor what a server said, which may hold values of rows,
+unless row-values: true. One that cannot be sent is said, kept, and tried again at the
+next run; it never changes the result. task NAME --try-messages sends a test.
+
+TIMERS. task NAME --write github, gitlab, jenkins, azure, cron, systemd or windows-task
+writes the file by which that system runs it: the comparison, the scripts kept, and a
+second step (--verify) that fails as the task says.`
 
 const exitTopic = `  0    done, or nothing differs
   1    differences (compare), the target no longer fits (check), or the script

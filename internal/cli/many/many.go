@@ -17,6 +17,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/files"
@@ -36,13 +37,18 @@ type App interface {
 	Style() report.Style
 	JSON() bool
 	WriteJSON(fill func(*report.Output)) error
-	Note(format string, args ...any)
+	doing.Asker
 	Always(format string, args ...any)
 	// Ends notes an exit code; of several the worst counts.
 	Ends(code int)
 	// Failing is an error as programs read it.
 	Failing(ctx context.Context, err error) report.JSONError
 }
+
+type commands struct{ App }
+
+// Of are the commands of an application, for several targets.
+func Of(a App) *commands { return &commands{a} }
 
 // Options are what can be said about many targets.
 type Options struct {
@@ -306,7 +312,7 @@ func (s *Scripts) Check(names []string, places ...string) error {
 		switch {
 		case o.pattern == "":
 			continue
-		case !strings.Contains(o.pattern, "{target}"):
+		case len(names) > 1 && !strings.Contains(o.pattern, "{target}"):
 			return work.Troubled("usage", "%s %s: with several targets the name has {target} in it, as %s 'out/{target}.sql'", o.option, o.pattern, o.option)
 		}
 		for _, n := range names {

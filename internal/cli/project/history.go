@@ -88,11 +88,13 @@ func KeepFlag(cmd *cobra.Command, keep *string) {
 }
 
 // history is the one of a named place.
-func (a *commands) history(name string) (*history.Store, error) {
-	n, ok := a.Work().Places.Names[name]
+func (a *commands) history(name string) (*history.Store, error) { return historyOf(a.Work(), name) }
+
+func historyOf(s *work.Session, name string) (*history.Store, error) {
+	n, ok := s.Places.Names[name]
 	if !ok {
 		var known []string
-		for k := range a.Work().Places.Names {
+		for k := range s.Places.Names {
 			known = append(known, k)
 		}
 		return nil, work.Troubled("no-match", "a history is of a named place, and no settings file names %q%s; see `dapper-mirror help places`", name, words.Suggest(name, known))
@@ -189,28 +191,36 @@ func (a *commands) changes(ctx context.Context, name, ends string, store *histor
 	return nil
 }
 
-// ToHistory keeps a structure in the history of its place, and prunes it.
-func (a *commands) ToHistory(ctx context.Context, name, note, keep string, c *catalog.Catalog) error {
-	store, err := a.history(name)
+// AddToHistory keeps a structure in the history of its place, and prunes it.
+func AddToHistory(ctx context.Context, s *work.Session, name, note, keep string, c *catalog.Catalog) (e history.Entry, added bool, gone []int, err error) {
+	store, err := historyOf(s, name)
 	if err != nil {
-		return err
+		return e, false, nil, err
 	}
 	if _, err := history.ParseRule(keep); err != nil {
-		return work.Troubled("usage", "--history-keep: %w", err)
+		return e, false, nil, work.Troubled("usage", "--history-keep: %w", err)
 	}
-	e, added, err := store.Add(ctx, c, note, time.Now(), func(n int) (*catalog.Catalog, error) {
-		p, err := place.Resolve(name+"@"+strconv.Itoa(n), a.Work().Places)
+	e, added, err = store.Add(ctx, c, note, time.Now(), func(n int) (*catalog.Catalog, error) {
+		p, err := place.Resolve(name+"@"+strconv.Itoa(n), s.Places)
 		if err != nil {
 			return nil, err
 		}
 		return p.Read(ctx, place.Options{})
 	})
-	if err != nil {
-		return work.Troubled("history", "%w", err)
+	if err == nil {
+		gone, err = store.Prune(ctx, keep)
 	}
-	gone, err := store.Prune(ctx, keep)
 	if err != nil {
-		return work.Troubled("history", "%w", err)
+		err = work.Troubled("history", "%w", err)
+	}
+	return e, added, gone, err
+}
+
+// ToHistory keeps a structure in the history of its place, and says so.
+func (a *commands) ToHistory(ctx context.Context, name, note, keep string, c *catalog.Catalog) error {
+	e, added, gone, err := AddToHistory(ctx, a.Work(), name, note, keep, c)
+	if err != nil {
+		return err
 	}
 	if len(gone) > 0 {
 		a.Note("%s dropped from its history", words.Number(len(gone), "older capture was", "older captures were"))

@@ -1,0 +1,66 @@
+package report
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/words"
+)
+
+// mostSummary is how much a summary in Markdown holds: CI systems take a mebibyte of
+// all steps together.
+const mostSummary = 200 << 10
+
+// Summary is a run as a CI system shows it: Markdown, in which no name can be more than
+// a name.
+func Summary(run JSONTaskRun, targets []JSONTarget, ways []JSONWay) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "### %s: %s\n\n%s\n\n", markdown("dapper-mirror "+run.Task), markdown(run.Result), markdown(run.Summary))
+	if len(targets) > 0 {
+		b.WriteString("| target | differs | only source | only target | held back | result |\n|---|--:|--:|--:|--:|---|\n")
+	}
+	for i, j := range targets {
+		if i == 100 {
+			fmt.Fprintf(&b, "| and %d more | | | | | |\n", len(targets)-i)
+			break
+		}
+		cells := "| | | |"
+		if c := j.Counts; c != nil {
+			cells = fmt.Sprintf("%d | %d | %d | %d", c.Differs, c.SourceOnly, c.TargetOnly, j.Held)
+		}
+		j.Script = ""
+		fmt.Fprintf(&b, "| %s | %s | %s |\n", markdown(j.Target), cells, markdown(Shorten(j.outcome(), 200)))
+	}
+	for _, x := range ways {
+		names := named(targets, func(j JSONTarget) bool { return j.Way == x.Number })
+		fmt.Fprintf(&b, "\n<details><summary>way %d, %s: %s</summary>\n\n", x.Number, words.Number(x.Targets, "target", "targets"), markdown(words.Join(names, 6)))
+		for _, l := range x.Lines {
+			fmt.Fprintf(&b, "    %s\n", Safe(strings.ReplaceAll(l, "\t", " ")))
+		}
+		b.WriteString("\n</details>\n")
+		if b.Len() > mostSummary {
+			fmt.Fprintf(&b, "\nThe rest is left out: a summary has its size.\n")
+			break
+		}
+	}
+	b.WriteString("\n")
+	return b.String()
+}
+
+// markdown is a text that stays text in Markdown.
+func markdown(s string) string {
+	var b strings.Builder
+	for _, r := range Safe(s) {
+		switch {
+		case slices.Contains([]rune("&<>"), r):
+			fmt.Fprintf(&b, "&#%d;", r)
+		case strings.ContainsRune("\\`*_{}[]()#+!|~@$", r):
+			b.WriteByte('\\')
+			b.WriteRune(r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
