@@ -16,7 +16,7 @@ func (a *app) helpCommand() *cobra.Command {
 		Use:     "help [COMMAND|TOPIC]",
 		Short:   "Tell about a command or a topic",
 		Example: "  dapper-mirror help script\n  dapper-mirror help patterns",
-		Args:    cobra.MaximumNArgs(1),
+		Args:    cobra.MaximumNArgs(2),
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
 			return commandNames(cmd.Root()), cobra.ShellCompDirectiveNoFileComp
 		},
@@ -26,10 +26,21 @@ func (a *app) helpCommand() *cobra.Command {
 				help.Write(&a.out, root)
 				return nil
 			}
-			for _, c := range root.Commands() {
-				if c.Name() == args[0] {
+			if len(args) == 2 { // a command of a command
+				if c, _, err := root.Find(args); err == nil && c.Name() == args[1] {
 					help.Write(&a.out, c)
 					return nil
+				}
+				return trouble("usage", "%s has no command %q", args[0], args[1])
+			}
+			// A word that is both is a topic first: its command tells of itself with
+			// --help.
+			for _, topic := range []bool{true, false} {
+				for _, c := range root.Commands() {
+					if c.Name() == args[0] && c.IsAdditionalHelpTopicCommand() == topic {
+						help.Write(&a.out, c)
+						return nil
+					}
 				}
 			}
 			return trouble("usage", "there is no command or topic %q%s; `dapper-mirror help` lists them", args[0], words.Suggest(args[0], commandNames(root)))

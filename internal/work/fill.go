@@ -1,6 +1,7 @@
 package work
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -39,7 +40,7 @@ func fills(texts []string, source *catalog.Catalog) (map[catalog.Ref]string, err
 
 // fillsSomething refuses values for columns that need none: they would do
 // nothing.
-func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison) error {
+func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison, others *Patterns) error {
 	needed := map[catalog.Ref]bool{}
 	for _, it := range cmp.Items {
 		if it.Source == nil || it.Target == nil {
@@ -54,16 +55,14 @@ func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison) error 
 			}
 		}
 	}
-	var idle []string
-	for column := range fill {
-		if !needed[column] {
-			_, name, _ := strings.Cut(column.String(), ":")
-			idle = append(idle, name)
+	columns := slices.SortedFunc(maps.Keys(fill), func(a, b catalog.Ref) int { return strings.Compare(a.String(), b.String()) })
+	for _, column := range columns {
+		_, name, _ := strings.Cut(column.String(), ":")
+		if err := others.matches("--fill "+name, needed[column], func() error {
+			return Troubled("usage", "--fill %s does nothing here: the column is neither new in its table nor becomes NOT NULL", name)
+		}); err != nil {
+			return err
 		}
 	}
-	if len(idle) == 0 {
-		return nil
-	}
-	slices.Sort(idle)
-	return Troubled("usage", "--fill %s does nothing here: the column is neither new in its table nor becomes NOT NULL", idle[0])
+	return nil
 }

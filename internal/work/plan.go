@@ -182,7 +182,7 @@ func permissions(p *Pair, w *Writing) (func(order.Risk) bool, map[catalog.Ref]st
 	}
 	fill, err := fills(w.Fill, p.Comparison.Source)
 	if err == nil {
-		err = fillsSomething(fill, p.Comparison)
+		err = fillsSomething(fill, p.Comparison, p.comparing.Several)
 	}
 	fold := p.Comparison.Target.FoldName
 	return func(r order.Risk) bool {

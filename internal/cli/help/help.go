@@ -158,10 +158,12 @@ func writeCommands(w io.Writer, cmd *cobra.Command) {
 	for _, group := range []struct {
 		title string
 		in    func(*cobra.Command) bool
-	}{{"Commands, in the order of the day:", (*cobra.Command).IsAvailableCommand}, {"Topics:", func(c *cobra.Command) bool { return c.IsAdditionalHelpTopicCommand() && c.Name() != "help" }}} {
-		fmt.Fprintf(w, "\n%s\n", group.title)
+	}{{"Commands, in the order of the day:", func(c *cobra.Command) bool { return c.IsAvailableCommand() && !c.Parent().HasParent() }}, {"With it:", func(c *cobra.Command) bool { return c.IsAvailableCommand() && c.Parent().HasParent() }}, {"Topics:", func(c *cobra.Command) bool { return c.IsAdditionalHelpTopicCommand() && c.Name() != "help" }}} {
+		title := "\n" + group.title + "\n"
 		for _, c := range cmd.Commands() {
 			if group.in(c) {
+				fmt.Fprint(w, title)
+				title = ""
 				report.Hang(w, fmt.Sprintf("  %-12s ", c.Name()), c.Short, helpWidth, nil)
 			}
 		}

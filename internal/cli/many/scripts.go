@@ -83,7 +83,7 @@ func (a *commands) Jobs(ctx context.Context, o *Options, args []string, show Sho
 		}
 		return d.Do(a, args[0]), nil
 	}, func(r *report.Targets) error {
-		if err := patterns.Missed(); err != nil {
+		if err := a.Missed(&patterns, r); err != nil {
 			return err
 		}
 		if d.Scripts == nil {
@@ -95,6 +95,23 @@ func (a *commands) Jobs(ctx context.Context, o *Options, args []string, show Sho
 		}
 		return err
 	})
+}
+
+// Missed is what is wrong with a pattern that matched nothing in any target. Where
+// something ran already it is said, and what was done is shown.
+func (a *commands) Missed(p *work.Patterns, r *report.Targets) error {
+	err := p.Missed()
+	if err == nil {
+		return nil
+	}
+	for i := range r.Len() {
+		if j := r.At(i); j.Ran > 0 || len(j.Files) > 0 {
+			a.Always("%v", err)
+			a.Ends(2)
+			return nil
+		}
+	}
+	return err
 }
 
 // Scripts has a script written for each of several targets.

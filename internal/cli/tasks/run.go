@@ -154,7 +154,7 @@ func (a *commands) compared(ctx context.Context, t settings.Task, o *options, li
 	if err := many.Run(ctx, a, many.Call{Options: o.many, Source: t.Source, Targets: list, Do: do, Report: r, Log: run.Log}); err != nil {
 		return nil, err
 	}
-	if err := patterns.Missed(); err != nil {
+	if err := many.Of(a).Missed(&patterns, r); err != nil {
 		return nil, err
 	}
 	return r, a.keepScripts(t, run, d.Scripts, names, r)

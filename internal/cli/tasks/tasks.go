@@ -165,6 +165,9 @@ func (a *commands) settle(cmd *cobra.Command, t *settings.Task, o *options) erro
 			return work.Troubled("settings", "%s:%d: task %s: %q is no value for %s: %v", t.File, t.Line, t.Name, strings.Join(values, ", "), name, err)
 		}
 	}
+	if a.Said().Swap {
+		return work.Troubled("usage", "--swap does nothing here: a task says which place is the source")
+	}
 	if o.failOn != "" {
 		if settings.FailOns[o.failOn] == "" {
 			return work.Troubled("usage", "--fail-on %q: it is one of %s", o.failOn, strings.Join(slices.Sorted(maps.Keys(settings.FailOns)), ", "))
