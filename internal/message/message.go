@@ -94,7 +94,11 @@ func (m *Message) For(result string) bool {
 func (m *Message) Where() string {
 	switch {
 	case m.Mail != nil:
-		return "mail to " + strings.Join(m.Mail.To, ", ")
+		host := m.Mail.Server
+		if u, err := url.Parse(host); err == nil {
+			host = u.Host
+		}
+		return "mail to " + strings.Join(m.Mail.To, ", ") + " by " + host
 	case m.Webhook != nil && m.Webhook.Address != nil:
 		return "webhook"
 	case m.Webhook != nil:
@@ -196,7 +200,16 @@ func (m *Mail) send(ctx context.Context, l Letter) error {
 	if err != nil {
 		return err
 	}
-	return c.DialAndSendWithContext(ctx, msg)
+	// A server that connects and then says nothing is waited for without an end; here
+	// that has one.
+	sent := make(chan error, 1)
+	go func() { sent <- c.DialAndSendWithContext(ctx, msg) }()
+	select {
+	case err := <-sent:
+		return err
+	case <-ctx.Done():
+		return ctx.Err()
+	}
 }
 
 // trusted is whom a connection trusts: the system's certificates, or those of a file.

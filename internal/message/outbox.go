@@ -2,6 +2,8 @@ package message
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -9,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"sync"
 	"time"
 
 	"dappermirror/internal/files"
@@ -16,6 +19,7 @@ import (
 
 // kept is a letter that could not be sent.
 type kept struct {
+	To     string    `json:"to"` // which message of the task
 	Where  string    `json:"where"`
 	Since  time.Time `json:"since"`
 	Tries  int       `json:"tries"`
@@ -46,19 +50,52 @@ type Sent struct {
 // a result, and first what waits from before. Nothing that goes wrong stops the rest.
 func (o Outbox) Send(ctx context.Context, messages []Message, letter func(Message) Letter, output io.Writer) []Sent {
 	out := o.flush(ctx, messages, output)
-	for _, m := range messages {
+	sent := make([]*Sent, len(messages))
+	var all sync.WaitGroup
+	lines := &serial{to: output}
+	for i, m := range messages {
 		l := letter(m)
 		if !m.For(l.Result) {
 			continue
 		}
-		s := Sent{Where: m.Where(), Run: l.Run, Err: m.Send(ctx, l, output)}
-		if s.Err != nil {
-			err := o.keep(kept{m.Where(), time.Now(), 1, l})
-			s.Kept, s.Err = err == nil, errors.Join(s.Err, err)
+		all.Go(func() {
+			s := &Sent{Where: m.Where(), Run: l.Run, Err: m.Send(ctx, l, lines)}
+			if s.Err != nil {
+				err := o.keep(kept{m.key(), m.Where(), time.Now(), 1, l}, i)
+				s.Kept, s.Err = err == nil, errors.Join(s.Err, err)
+			}
+			sent[i] = s
+		})
+	}
+	all.Wait()
+	for _, s := range sent {
+		if s != nil {
+			out = append(out, *s)
 		}
-		out = append(out, s)
 	}
 	return out
+}
+
+// serial is a writer for several at once.
+type serial struct {
+	mu sync.Mutex
+	to io.Writer
+}
+
+func (s *serial) Write(p []byte) (int, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.to.Write(p)
+}
+
+// key is the same for messages that are described in the same way.
+func (m *Message) key() string {
+	data, err := json.Marshal(m) // it says where secrets come from, and holds none
+	if err != nil {
+		return m.Where()
+	}
+	sum := sha256.Sum256(data)
+	return hex.EncodeToString(sum[:8])
 }
 
 // flush tries once more to send what waits.
@@ -77,7 +114,7 @@ func (o Outbox) flush(ctx context.Context, messages []Message, output io.Writer)
 			continue
 		}
 		s := Sent{Where: k.Where, Run: k.Letter.Run, Again: true}
-		to := slices.IndexFunc(messages, func(m Message) bool { return m.Where() == k.Where })
+		to := slices.IndexFunc(messages, func(m Message) bool { return m.key() == k.To })
 		switch {
 		case to < 0:
 			s.Err = errors.New("the task no longer has this message; it is given up")
@@ -98,15 +135,11 @@ func (o Outbox) flush(ctx context.Context, messages []Message, output io.Writer)
 	return out
 }
 
-func (o Outbox) keep(k kept) error {
+func (o Outbox) keep(k kept, n int) error {
 	if err := os.MkdirAll(o.Dir, 0o700); err != nil {
 		return err
 	}
-	base := filepath.Join(o.Dir, fmt.Sprintf("%06d-%s", k.Letter.Run, files.Safe(k.Where)))
-	path, err := files.Unused(base, ".json")
-	if err != nil {
-		return err
-	}
+	path := filepath.Join(o.Dir, fmt.Sprintf("%06d-%d-%s.json", k.Letter.Run, n+1, files.Safe(k.Where)))
 	return o.put(path, k)
 }
 

@@ -55,7 +55,9 @@ func Parse(text string) (Schedule, error) {
 		if err != nil || d%time.Minute != 0 || minutes < 1 || minutes < 60 && 60%minutes != 0 || minutes >= 60 && (minutes%60 != 0 || 24%(minutes/60) != 0) {
 			return s, fmt.Errorf("the schedule %q: timers know minutes that divide an hour, and hours that divide a day, as \"every 15m\" or \"every 6h\"", text)
 		}
-		s.Every = d
+		if d < 24*time.Hour { // else it is once a day
+			s.Every = d
+		}
 		return s, nil
 	case "weekdays":
 		s.Weekdays = []time.Weekday{time.Monday, time.Tuesday, time.Wednesday, time.Thursday, time.Friday}
@@ -91,8 +93,6 @@ func (s Schedule) Cron() string {
 	switch minutes := int(s.Every / time.Minute); {
 	case minutes == 60:
 		return "0 * * * *"
-	case minutes == 24*60:
-		return "0 0 * * *"
 	case minutes > 60:
 		return fmt.Sprintf("0 */%d * * *", minutes/60)
 	case minutes > 0:

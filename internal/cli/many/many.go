@@ -232,7 +232,6 @@ func Run(ctx context.Context, a App, c Call) error {
 		if errors.Is(errs[i], work.ErrNotBegun) {
 			left++
 		}
-		a.Ends(c.Report.At(i).Exit)
 	}
 	if ctx.Err() != nil {
 		a.Always("interrupted; %s came to their end, %d did not begin", words.Number(done, "target", "targets"), left)

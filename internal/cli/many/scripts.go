@@ -38,6 +38,9 @@ func (a *commands) several(ctx context.Context, o *Options, source string, typed
 	if err := Run(ctx, a, Call{Options: *o, Source: source, Targets: list, Do: each, Report: r}); err != nil {
 		return err
 	}
+	for i := range names {
+		a.Ends(r.At(i).Exit)
+	}
 	if after != nil {
 		if err := after(r); err != nil {
 			return err

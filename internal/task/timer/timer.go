@@ -75,6 +75,8 @@ func Write(kind string, j Job) ([]File, error) {
 		return nil, fmt.Errorf("other systems read something else into the name %q; give the task one of letters, digits, - and _", j.Task)
 	case slices.Contains(timers, kind) && !j.Timed:
 		return nil, fmt.Errorf("%s says when it runs: give the task a schedule (%s)", kind, schedule.Help)
+	case kind == "github" && j.Schedule.Every > 0 && j.Schedule.Every < 5*time.Minute:
+		return nil, fmt.Errorf("github runs nothing more often than every 5 minutes; the schedule is %q", j.Schedule)
 	case strings.ContainsFunc(j.Folder+j.Program+j.Within, func(r rune) bool { return r < ' ' || r == 0x7f }):
 		return nil, fmt.Errorf("the path of the project or the program has a control character in it")
 	}
