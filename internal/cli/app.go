@@ -102,7 +102,7 @@ func Main(args []string, stdin io.Reader, stdout, stderr io.Writer) int {
 		project.Of(desk{a}).Remember()
 	}
 	if cmd != nil {
-		a.command = cmd.Name()
+		a.command = top(cmd)
 	}
 	if err != nil {
 		return a.reportError(ctx, err)
@@ -335,7 +335,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		PersistentPreRunE: func(cmd *cobra.Command, args []string) error {
-			a.command = cmd.Name()
+			a.command = top(cmd)
 			return a.prepare(cmd)
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -372,6 +372,14 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.CompletionOptions.DisableDefaultCmd = true
 	help.Complete(root)
 	return root
+}
+
+// top is the name of the command that a command is part of.
+func top(cmd *cobra.Command) string {
+	for cmd.HasParent() && cmd.Parent().HasParent() {
+		cmd = cmd.Parent()
+	}
+	return cmd.Name()
 }
 
 // wire has what was set reach the work.

@@ -101,8 +101,9 @@ func TestJSONIsAsPublished(t *testing.T) {
 		t.Fatal(err)
 	}
 	dir := harbour(t)
+	lite(t, dir, "dev2.db", devSQL)
 	want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql")
-	write(t, dir, "dapper-mirror.yaml", "places:\n  named: {at: live.db, note: x, except: 'view:*'}\npairs:\n  default: {source: named, target: named}\n")
+	write(t, dir, "dapper-mirror.yaml", "places:\n  named: {at: live.db, note: x, except: 'view:*'}\npairs:\n  default: {source: named, target: named}\ntasks:\n  told:\n    source: dev.db\n    targets: [live.db, dev2.db]\n    script: told/{target}.sql\n    note: x\n    schedule: hourly\n    may-lose: [{pattern: 'view:*', until: 2001-01-01}, {pattern: '*', until: 2999-01-01}]\n    messages: [{when: [done], command: [\"true\"]}, {command: [\"false\"]}]\n")
 	var moved = harbour(t)
 	command(t, "", "sqlite3", moved+"/live.db", "DROP VIEW deep")
 	for _, c := range []struct {
@@ -113,6 +114,18 @@ func TestJSONIsAsPublished(t *testing.T) {
 		{1, "comparisons", "compare dev.db live.db"},
 		{1, "comparisons", "compare dev.db live.db --detail --all"},
 		{1, "comparisons", "compare dev.db live.db dev2.db"},
+		{2, "ways", "compare dev.db live.db gone.db --detail --all"},
+		{0, "targets", "script dev.db live.db dev2.db --may-lose * -o out/{target}.sql --backout out/{target}.back.sql --rehearse"},
+		{1, "targets", "check out/live.sql live.db dev2.db"},
+		{0, "tasks", "task told --plan"},
+		{1, "task_run", "task told"},
+		{1, "task_run", "task told --fail-on losses"},
+		{0, "task_run", "task told@1"},
+		{0, "task_runs", "task told --runs"},
+		{0, "changes", "task told@1..2"},
+		{1, "targets", "task results .dapper-mirror"},
+		{0, "tasks", "tasks"},
+		{0, "files", "task told --write systemd -o timers"},
 		{1, "comparisons", "compare dev.db live.db --all --tolerate collation,default-spelling,index-names --rename column:berth.pilotage=depth --leave view:*"},
 		{0, "comparisons", "compare dev.db live.db --leave * --to-source column:*"},
 		{1, "comparisons", "compare dev.db live.db --pair table:berth=berth --choices-out c.yaml --compare-rows"},
@@ -144,9 +157,6 @@ func TestJSONIsAsPublished(t *testing.T) {
 		{2, "error", "compare gone.db live.db"},
 		{3, "error", "apply up.sql " + moved + "/live.db --yes"},
 	} {
-		if strings.Contains(c.args, "dev2.db") {
-			lite(t, dir, "dev2.db", devSQL)
-		}
 		r := want(t, c.code, dir, append(strings.Fields(c.args), "--format", "json", "-q")...)
 		text := r.out
 		if c.part == "error" {

@@ -150,7 +150,17 @@ func TestProjectFile(t *testing.T) {
 		{"pairs:\n  default: {source: a}\n", `pair default has a source and a target`},
 		{"pairs:\n  default: {source: a, target: b, through: c}\n", `"through" is no key of pair default`},
 		{"settings:\n  only: {a: b}\n", `only is a text, or a list of texts`},
-		{"- a\n", `a settings file has the keys settings, places and pairs`},
+		{"tasks:\n  nightly: {source: dev, target: live, only: 'table:*', parallel: 3, fail-on: new, baseline: b.json, keep: 3 newest, schedule: weekly mon 02:30, reports: r.json}\n", ""},
+		{"tasks:\n  nightly:\n    source: dev\n    targets: [a, customer-*]\n    may-lose: [{pattern: '*', until: '2999-01-01', note: x}]\n    messages:\n      - {when: done, mail: {to: a@b.example, from: c@d.example, server: 'smtps://x:465', user: u, password: {file: p}, attach: true}}\n      - {when: [failed], webhook: {url: {env: X}, secret: {command: [pass, x]}}, row-values: true}\n      - command: [echo]\n", ""},
+		{"tasks:\n  'a@b': {source: dev, target: live}\n", `2:3: "a@b" cannot name a task`},
+		{"tasks:\n  nightly: {source: dev, target: live, fail-on: new, script: x, failon: y}\n", `"failon" is no key of task nightly; meant fail-on?`},
+		{"tasks:\n  nightly: {source: dev, target: live, fail-on: loss}\n", `meant losses?`},
+		{"tasks:\n  nightly: {source: dev, target: live, may-lose: ['*']}\n", `a permission to lose something has an end`},
+		{"tasks:\n  nightly: {source: dev, target: live, rehearse: perhaps}\n", `rehearse is true or false`},
+		{"tasks:\n  nightly: {source: dev, target: live, messages: [{mail: {to: a, from: b}}]}\n", `server is smtp://`},
+		{"tasks:\n  nightly: {source: dev, target: live, messages: [{when: often, command: x}]}\n", `it is one of done, different, failed`},
+		{"tasks:\n  nightly: {source: dev, target: live, messages: [{command: x, webhook: {url: 'https://x.example'}}]}\n", `a message goes one way`},
+		{"- a\n", `a settings file has the keys settings, places, pairs and tasks`},
 	} {
 		var v any
 		if err := yaml.Unmarshal([]byte(c.text), &v); err != nil {
@@ -163,6 +173,15 @@ func TestProjectFile(t *testing.T) {
 		r := run(t, dir, "compare", "dev.db", "dev.db", "--no-input")
 		if wrong := strings.Contains(r.errout, "dapper-mirror.yaml"); wrong != (c.says != "") || !strings.Contains(r.errout, c.says) || wrong && !regexp.MustCompile(`dapper-mirror\.yaml:\d+:\d+: `).MatchString(r.errout) {
 			t.Errorf("%s\nsays %s, want %q", c.text, r.errout, c.says)
+		}
+	}
+	// What no schema can say.
+	for text, says := range map[string]string{"results source: a, target: b": "is a command", "target: live": "has a source, and a target", "source: a, target: b, schedule: sometimes": "is not understood", "source: a, target: b, keep: all": "says nothing of what is kept", "source: a, target: b, reports: [x.doc]": "is written as .json",
+		"source: a, target: b, fail-on: new": "which file has the known differences", "source: a, target: b, may-lose: [{pattern: x, until: soon}]": "is no day", "source: a, target: b, messages: [{webhook: {url: 'http://far.example/x'}}]": "by https:// only",
+		"source: a, target: b, messages: [{mail: {to: x, from: y, server: 'smtp+off://h', user: u, password: {env: P}}}]": "not sent without TLS", "source: a, target: b, messages: [{mail: {to: x, from: y, server: 'smtp://u:p@h'}}]": "user: and password:", "source: a, target: b, messages: [{webhook: {url: 'https://far.example/x', secret: ask}}]": "nobody is there to ask"} {
+		write(t, dir, "dapper-mirror.yaml", strings.Replace("tasks:\n  t: {"+text+"}\n", "t: {results", "results: {", 1))
+		if r := run(t, dir, "tasks"); r.code != 2 || !strings.Contains(r.errout, says) || !strings.Contains(r.errout, "dapper-mirror.yaml:2:") {
+			t.Errorf("%s: %d %s", text, r.code, r.errout)
 		}
 	}
 	// A password in clear is refused, and not shown.

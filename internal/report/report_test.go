@@ -225,3 +225,34 @@ func TestShow(t *testing.T) {
 		}
 	}
 }
+
+// TestManyTargets: what differs in the same way stands together, all outputs agree, and
+// no name gets out of its cell.
+func TestManyTargets(t *testing.T) {
+	names := []string{"a", "b|`x`", "c\x1b[2J\n::error::x", "d</summary><script>", "e"}
+	r := NewTargets(names, true)
+	r.Style = Style{Width: 100}
+	for i := range names[:4] {
+		cmp := example()
+		if i == 3 {
+			cmp = compare.Compare(side("dev", "table berth: id=int"), side("live", "table berth: id=int"), compare.Options{})
+		}
+		r.Compared(i, Found{Comparison: cmp, Define: define})
+		r.Ended(i, map[bool]Result{true: Equal, false: Differs}[i == 3], 1, nil, 0)
+	}
+	list, ways, full := r.List()
+	if len(ways) != 1 || ways[0].Targets != 3 || list[0].Way != 1 || list[3].Way != 0 || len(full) != 4 || len(full[2].Differences) != len(ways[0].Differences) || ways[0].Differences[0].Print == "" {
+		t.Errorf("%d ways: %+v %+v", len(ways), ways, list)
+	}
+	var b bytes.Buffer
+	r.Write(&b)
+	md := Summary(JSONTaskRun{Task: "n*ight", Result: "different", Summary: Sum(list, ways)}, list, ways)
+	for _, s := range []string{"5 targets: 3 with the same 4 differences; 1 equal; 1 not begun", "way 1, 3 targets"} {
+		if !strings.Contains(b.String(), s) {
+			t.Errorf("does not say %q:\n%s", s, b.String())
+		}
+	}
+	if strings.ContainsAny(b.String()+md, "\x1b") || strings.Contains(b.String(), "\n::") || strings.Contains(md, "<script") || strings.Contains(md, "b|") || strings.Count(md, "</summary>") != 1 || !strings.Contains(md, "n\\*ight") {
+		t.Errorf("a name got out:\n%s\n%s", b.String(), md)
+	}
+}

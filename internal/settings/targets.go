@@ -237,12 +237,12 @@ func Called(targets []Target) []string {
 			out[i] = whole(t.At)
 		}
 	}
-	taken := map[string]int{}
+	taken := map[string]bool{}
 	for i, name := range out {
-		taken[name]++
-		if k := taken[name]; k > 1 {
+		for k := 2; taken[out[i]]; k++ {
 			out[i] = fmt.Sprintf("%s-%d", name, k)
 		}
+		taken[out[i]] = true
 	}
 	return out
 }

@@ -73,8 +73,8 @@ func Subject(run report.JSONTaskRun) string {
 	return report.Safe(fmt.Sprintf("%s %s: %s", run.Task, run.Result, run.Summary))
 }
 
-// TestLetter is what a way of being told is tried with.
-func TestLetter(task string) message.Letter {
+// Trial is what a way of being told is tried with.
+func Trial(task string) message.Letter {
 	run := report.JSONTaskRun{Task: task, Result: "done", State: report.Ended, Summary: "this is a test: nothing was compared"}
 	return Letter(run, nil, nil, false)
 }

@@ -320,7 +320,7 @@ func (a *commands) tryMessages(ctx context.Context, t settings.Task) error {
 	if len(t.Messages) == 0 {
 		return work.Troubled("usage", "task %s has no messages:", t.Name)
 	}
-	letter := task.TestLetter(t.Name)
+	letter := task.Trial(t.Name)
 	var failed []string
 	for _, m := range t.Messages {
 		if err := m.Send(ctx, letter, a.Stderr()); err != nil {

@@ -58,7 +58,7 @@ func Join(list []string, most int) string {
 
 // Suggest is what a misspelled word may have meant, as the end of a sentence.
 func Suggest(word string, list []string) string {
-	slices.Sort(list)
+	list = slices.Sorted(slices.Values(list)) // the caller keeps its order
 	best, distance := "", 1+len(word)/2
 	for _, w := range list {
 		d := editDistance(strings.ToLower(word), w)
