@@ -16,7 +16,9 @@ import (
 
 	_ "github.com/go-sql-driver/mysql"
 	"github.com/jackc/pgx/v5"
+	"golang.org/x/sync/errgroup"
 
+	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/postgres/reader"
 )
 
@@ -189,6 +191,74 @@ func BenchmarkSQLiteCompare(b *testing.B) {
 				}, nil)
 		})
 	}
+}
+
+// fleets times the comparison of many targets against no more than reading each of
+// them, as many at once, with what opens and reads one.
+func fleets(b *testing.B, source string, targets []string) {
+	list := write(b, b.TempDir(), "targets.txt", strings.Join(targets, "\n")+"\n")
+	eng := engine.ForScheme(strings.Split(targets[0], ":")[0])
+	var mine, bare []float64
+	var kB int64
+	for b.Loop() {
+		start := time.Now()
+		var g errgroup.Group
+		g.SetLimit(4)
+		for _, t := range targets {
+			g.Go(func() error {
+				db, err := eng.Open(b.Context(), strings.TrimPrefix(t, "sqlite:"), engine.OpenOptions{LockWait: 5 * time.Second})
+				if err != nil {
+					return err
+				}
+				defer db.Close()
+				_, err = db.Read(b.Context())
+				return err
+			})
+		}
+		if err := g.Wait(); err != nil {
+			b.Fatal(err)
+		}
+		bare = append(bare, time.Since(start).Seconds())
+		cmd := exec.Command(program, "compare", source, "--targets", list, "-q")
+		start = time.Now()
+		if out, err := cmd.Output(); cmd.ProcessState.ExitCode() != 1 {
+			b.Fatalf("%v %s", err, out)
+		}
+		mine = append(mine, time.Since(start).Seconds())
+		kB = cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss
+	}
+	slices.Sort(mine)
+	slices.Sort(bare)
+	b.ReportMetric(mine[len(mine)/2]/bare[len(bare)/2], "compare/reading")
+	b.ReportMetric(mine[len(mine)/2]/float64(len(targets))*1000, "ms/target")
+	b.ReportMetric(float64(kB)/1024, "MB")
+	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkFleet compares a source with a thousand files, and with ten thousand, whose
+// memory is to be the same, and with a hundred databases of a server.
+func BenchmarkFleet(b *testing.B) {
+	for _, n := range []int{1000, 10000} {
+		b.Run(fmt.Sprintf("sqlite/%d", n), func(b *testing.B) {
+			dir := fleet(b, n)
+			var targets []string
+			for i := range n {
+				targets = append(targets, "sqlite:"+filepath.Join(dir, "fleet", fmt.Sprintf("%04d.db", i)))
+			}
+			fleets(b, filepath.Join(dir, "dev.db"), targets)
+		})
+	}
+	b.Run("postgres/100", func(b *testing.B) {
+		s := postgres(b)
+		dev, _ := harbours(b, "postgres")
+		kinds := drifts(b, "postgres")
+		source := s.database(b, dev)
+		var targets []string
+		for i := range 100 {
+			targets = append(targets, s.url(s.database(b, dev+"\n"+kinds[i%len(kinds)])))
+		}
+		fleets(b, s.url(source), targets)
+	})
 }
 
 // BenchmarkSQLiteRebuild compares a rebuild of a table with a million rows

@@ -74,12 +74,19 @@ func (s *Session) use(p *place.Place) {
 	}
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
-	if !slices.Contains(s.used, p) {
-		s.used = append(s.used, p)
+	if slices.Contains(s.used, p) {
+		return
 	}
+	if len(s.used) == mostUsed {
+		s.used = slices.Delete(s.used, 0, 1)
+	}
+	s.used = append(s.used, p)
 }
 
-// Used are the places that were read.
+// mostUsed is how many places are known to have been used.
+const mostUsed = 50
+
+// Used are the places that were read, the last ones.
 func (s *Session) Used() []*place.Place {
 	s.keeping.Lock()
 	defer s.keeping.Unlock()
