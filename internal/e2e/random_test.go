@@ -14,7 +14,7 @@ import (
 )
 
 var (
-	randomRuns = flag.Int("random-runs", 72, "how many random pairs of each engine are tried")
+	randomRuns = flag.Int("random-runs", 48, "how many random pairs of each engine are tried")
 	randomSeed = flag.Uint64("random-seed", 1, "the first seed")
 )
 

@@ -352,7 +352,7 @@ func table(w io.Writer, list []JSONTarget, st Style) {
 		if !ok {
 			m = mark{"!", "", orange}
 		}
-		cells := strings.Repeat(" ", 46)
+		cells := strings.Repeat(" ", 45)
 		if c := j.Counts; c != nil {
 			n := j.Losing
 			if held != "loses" {

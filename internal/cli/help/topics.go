@@ -132,15 +132,15 @@ const placesTopic = `A place is where a structure is read from or written to:
   db/                        a folder of SQL texts: one made with "capture live
                              --as folder -o db/", or any other; their order is
                              found, numbers in their names count
-  schema.sql                 an SQL text, or a dump: plain, .gz, .zst, .xz, .bz2,
-                             pg_dump's custom, directory and tar formats
+  schema.sql                 an SQL text, or a dump: plain, .gz, .zst, .xz,
+                             .bz2, pg_dump's custom, directory and tar forms
   all.sql#harbour            one database of a dump that has several
   git:main:db                a file or folder of a revision of this repository
   git:../other//v1.2:db      the same of another one; an address that git can
                              reach works too
   -                          a capture, text or dump on standard input
   live                       a name from the project file
-  live@3, live@friday        a capture in the history of a named place; see history
+  live@3, live@friday        a capture in the history of a named place
 
 TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's and MySQL's are run in a
 scratch database, as an ordinary account, and removed. Say where: --scratch local
@@ -159,7 +159,7 @@ PROJECT FILE. dapper-mirror.yaml, here or in a folder above, names places:
     dev: db/                        # an address, or a file beside this one
     live:
       at: postgres://office@db.quillhaven.example/harbour
-      password: {env: LIVE_PASSWORD}  # or {file: PATH}, {command: [PROGRAM, …]},
+      password: {env: LIVE_PASSWORD}  # or {file: PATH}, {command: [PROGRAM]},
                                       # ask, engine (its own password files)
       tls: verify                     # off, prefer, require, verify-ca, verify;
                                       # or {mode: …, ca: …, cert: …, key: …}

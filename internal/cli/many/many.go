@@ -39,6 +39,7 @@ type App interface {
 	WriteJSON(fill func(*report.Output)) error
 	doing.Asker
 	Always(format string, args ...any)
+	Terminal() bool // somebody looks on
 	// Ends notes an exit code; of several the worst counts.
 	Ends(code int)
 	// Failing is an error as programs read it.
@@ -181,6 +182,19 @@ func (n *Noted) Note(f func(*report.Targets)) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	f(n.report)
+}
+
+// Files are what the places of a piece of work may be files of: nothing is written over
+// them.
+func Files(a App, source string, list []settings.Target) []string {
+	all := a.Settings().Places()
+	var out []string
+	for _, at := range append([]settings.Target{{Place: settings.Place{At: source}}}, list...) {
+		for _, text := range []string{at.At, all[at.At].At} {
+			out = append(out, text, text[strings.Index(text, ":")+1:])
+		}
+	}
+	return out
 }
 
 // Names are short names for targets, which stand for {target} in names of files.

@@ -25,11 +25,7 @@ func (a *commands) several(ctx context.Context, o *Options, source string, typed
 		return err
 	}
 	names := Names(list)
-	places := []string{source}
-	for _, t := range list {
-		places = append(places, t.At)
-	}
-	each, err := do(names, places)
+	each, err := do(names, Files(a, source, list))
 	if err != nil {
 		return err
 	}
@@ -50,6 +46,9 @@ func (a *commands) several(ctx context.Context, o *Options, source string, typed
 		return a.WriteJSON(func(o *report.Output) { o.Targets, o.Ways, o.Comparisons = r.List() })
 	}
 	r.Source = source
+	if a.Terminal() {
+		a.Note("")
+	}
 	r.Write(a.Out())
 	return nil
 }

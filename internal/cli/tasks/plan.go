@@ -81,7 +81,7 @@ func (a *commands) plan(t settings.Task, o *options) error {
 	if keep == "" {
 		keep = "50 newest"
 	}
-	say("keep the run with its log in %s, and of all runs %s", filepath.Join(filepath.Dir(t.File), ".dapper-mirror", "tasks"), keep)
+	say("keep the run with its log in %s beside the project file, and of all runs %s", task.Of(t).Folder(), keep)
 	if a.JSON() {
 		return a.WriteJSON(func(o *report.Output) { o.Tasks = []report.JSONTask{j} })
 	}

@@ -112,14 +112,13 @@ func (a *commands) compared(ctx context.Context, t settings.Task, o *options, li
 	if pattern == "" {
 		pattern = filepath.Join(run.ScriptFolder(), "{target}.sql")
 	}
-	if writes && !t.Apply {
-		d.Scripts = &many.Scripts{Pattern: pattern, Backout: t.Backout, Force: true}
-		places := []string{t.Source}
-		for _, x := range list {
-			places = append(places, x.At)
-		}
-		if err := d.Scripts.Check(names, places...); err != nil {
+	if writes {
+		scripts := &many.Scripts{Pattern: pattern, Backout: t.Backout, Force: true}
+		if err := scripts.Check(names, many.Files(a, t.Source, list)...); err != nil {
 			return nil, err
+		}
+		if !t.Apply { // else each is written before it runs
+			d.Scripts = scripts
 		}
 	}
 	mayLose, expired := permitted(t, time.Now())
@@ -307,7 +306,7 @@ func (a *commands) ended(t settings.Task, o *options, run *task.Run, r *report.T
 		if err := report.WriteJSON(&b, "task", result); err != nil {
 			return err
 		}
-		if err := work.WriteInto(many.FileFor(path, t.Name), []byte(b.String()), true); err != nil {
+		if err := work.WriteInto(path, []byte(b.String()), true); err != nil {
 			return err
 		}
 	}
@@ -318,6 +317,9 @@ func (a *commands) ended(t settings.Task, o *options, run *task.Run, r *report.T
 	}
 	if a.JSON() {
 		return a.WriteJSON(result)
+	}
+	if a.Terminal() {
+		a.Note("")
 	}
 	r.Write(a.Out())
 	fmt.Fprintf(a.Out(), "%s run %d: %s (exit %d)\n", report.Safe(t.Name), run.Number, run.Result, run.Exit)
