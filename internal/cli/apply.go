@@ -57,10 +57,17 @@ state is not known.`,
 			if err != nil {
 				return err
 			}
+			result := func(o *report.Output) {
+				o.Run = &report.JSONRun{Steps: ran, Held: len(s.Held()), Target: target.Label}
+			}
+			if err := a.reported(func(o *report.Output) {
+				result(o)
+				o.Script = report.ScriptJSON(args[0], s, nil, report.Standing{})
+			}); err != nil {
+				return err
+			}
 			if a.format == "json" {
-				return a.json(func(o *report.Output) {
-					o.Run = &report.JSONRun{Steps: ran, Held: len(s.Held()), Target: target.Label}
-				})
+				return a.json(result)
 			}
 			fmt.Fprintf(&a.out, "Done: %s ran on %s.\n", words.Number(ran, "step", "steps"), report.Safe(target.Label))
 			if n := len(s.Held()); n > 0 {
@@ -71,6 +78,7 @@ state is not known.`,
 	}
 	o.Flags(cmd)
 	m.Flags(cmd)
+	a.reportFlag(cmd)
 	cmd.Flags().BoolVar(&o.Create, "create", false, "the target may not exist yet")
 	cmd.Flags().BoolVar(&o.Edited, "edited", false, "run the script though it is not as it was written")
 	cmd.Flags().BoolVar(&o.Resume, "resume", false, "go on where an earlier run of the script stopped")

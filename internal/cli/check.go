@@ -52,13 +52,18 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 				}
 				a.exit = exit
 			}
+			result := func(o *report.Output) { o.Script = report.ScriptJSON(args[0], s, fit, standing) }
+			if err := a.reported(result); err != nil {
+				return err
+			}
 			if a.format == "json" {
-				return a.json(func(o *report.Output) { o.Script = report.ScriptJSON(args[0], s, fit, standing) })
+				return a.json(result)
 			}
 			report.Script(&a.out, s, fit, standing, a.style())
 			return nil
 		},
 	}
 	o.Flags(cmd)
+	a.reportFlag(cmd)
 	return cmd
 }

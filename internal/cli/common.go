@@ -55,6 +55,12 @@ func (d desk) Ends(code int) { d.exit = worse(d.exit, code) }
 // Failing implements many.App.
 func (d desk) Failing(ctx context.Context, err error) report.JSONError { return d.failing(ctx, err) }
 
+// Reports implements many.App.
+func (d desk) Reports() bool { return len(d.reports) > 0 }
+
+// Reported implements many.App.
+func (d desk) Reported(fill func(*report.Output)) error { return d.reported(fill) }
+
 // Rewire implements tasks.App.
 func (d desk) Rewire() { d.wire() }
 
@@ -88,8 +94,7 @@ func (d desk) Compare(ctx context.Context, source, target string, detail bool, o
 	if len(p.Choices.Open()) > 0 {
 		d.exit = worse(d.exit, exitDifferent)
 	}
-	d.compared(p, detail, false, false, nil, out, len(*out))
-	return nil
+	return d.compared(p, detail, false, false, nil, out, len(*out))
 }
 
 // named are the places of the settings files as they are resolved.

@@ -72,6 +72,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&rows, "compare-rows", false, "let a sample of the rows on both sides tell how likely renames are")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	o.Flags(cmd)
+	a.reportFlag(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
@@ -96,7 +97,9 @@ func (a *app) compareOne(ctx context.Context, args []string, detail, all, rows, 
 	if err != nil {
 		return err
 	}
-	a.compared(p, detail, all, byStatus, likely, &out, 0)
+	if err := a.compared(p, detail, all, byStatus, likely, &out, 0); err != nil {
+		return err
+	}
 	if a.format == "json" {
 		return a.json(func(o *report.Output) { o.Comparisons = out })
 	}
@@ -130,22 +133,25 @@ func (a *app) writeChoices(ctx context.Context, p *work.Pair, path string, force
 }
 
 // compared writes one comparison.
-func (a *app) compared(p *work.Pair, detail, all, byStatus bool, likely []match.Likely, out *[]report.JSONComparison, n int) {
-	losses := p.Losses()
+func (a *app) compared(p *work.Pair, detail, all, byStatus bool, likely []match.Likely, out *[]report.JSONComparison, n int) error {
+	v := many.View(p, likely, detail || len(a.reports) > 0)
+	if err := a.reported(func(o *report.Output) { o.Comparisons = []report.JSONComparison{report.ComparisonJSON(v, true)} }); err != nil {
+		return err
+	}
+	if !detail {
+		v = v.Undefined()
+	}
 	if a.format == "json" {
-		var define report.Definer
-		if detail {
-			define = p.Definition
-		}
-		*out = append(*out, report.ComparisonJSON(p.Comparison, all, define, losses, p.Choices.Chosen, likely, p.Given))
-		return
+		*out = append(*out, report.ComparisonJSON(v, all))
+		return nil
 	}
 	if n > 0 {
 		a.out.WriteString("\n")
 	}
 	st := a.style()
-	report.List(&a.out, p.Comparison, st, report.ListOptions{All: all, ByStatus: byStatus, Losses: losses, Choices: p.Choices.Chosen, Likely: likely})
+	report.List(&a.out, v, st, report.ListOptions{All: all, ByStatus: byStatus})
 	if detail {
-		report.Detail(&a.out, p.Comparison, st, p.Definition, losses)
+		report.Detail(&a.out, v, st)
 	}
+	return nil
 }

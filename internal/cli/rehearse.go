@@ -56,6 +56,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 	w.Flags(cmd)
 	re.Flags(cmd)
 	m.Flags(cmd)
+	a.reportFlag(cmd)
 	a.said.Flags(cmd)
 	return cmd
 }
@@ -103,6 +104,11 @@ func (a *app) rehearseOne(ctx context.Context, args []string, s *script.Script, 
 	}
 	if !res.Passed() {
 		a.exit = worse(a.exit, exitDifferent)
+	}
+	if err := a.reported(func(o *report.Output) {
+		o.Script, o.Rehearsal = report.ScriptJSON(args[0], s, nil, report.Standing{}), report.RehearsalJSON(res, s)
+	}); err != nil {
+		return err
 	}
 	if a.format == "json" {
 		return a.json(func(o *report.Output) { o.Rehearsal = report.RehearsalJSON(res, s) })

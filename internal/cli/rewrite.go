@@ -9,13 +9,14 @@ import (
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
+	"dappermirror/internal/report/view"
 	"dappermirror/internal/work"
 )
 
 // rewrite brings texts in line with what was chosen, and compares again.
 func (a *app) rewrite(ctx context.Context, p *work.Pair, args []string, yes bool) error {
 	if a.format != "json" {
-		report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Choices: p.Choices.Chosen, Likely: p.Comparison.Likely(match.Least)})
+		report.List(&a.out, view.Of(view.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Likely: p.Comparison.Likely(match.Least)}), a.style(), report.ListOptions{}) // texts have no rows to lose
 	}
 	if err := a.toSource(ctx, p, args, yes); err != nil {
 		return err

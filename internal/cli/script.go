@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/cli/many"
 	"dappermirror/internal/cli/tasks"
+	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report"
@@ -69,6 +70,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	re.Flags(cmd)
 	w.Flags(cmd)
 	o.Flags(cmd)
+	a.reportFlag(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
@@ -104,6 +106,12 @@ func (a *app) scriptOne(ctx context.Context, args []string, w *doing.Writing, re
 		if err := a.writeForSource(ctx, p, wr, args, forSource, force, rehearsal, re); err != nil {
 			return err
 		}
+	}
+	if err := a.reported(func(o *report.Output) {
+		o.Comparisons = []report.JSONComparison{report.ComparisonJSON(many.View(p, p.Comparison.Likely(match.Least), true), true)}
+		o.Script = js
+	}); err != nil {
+		return err
 	}
 	err = a.deliver(js, made.Text, out, force)
 	if err == nil {

@@ -89,6 +89,7 @@ Exit code 3 says that something was held back or refused.`,
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.Flags(cmd)
 	m.Flags(cmd)
+	a.reportFlag(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
@@ -134,7 +135,7 @@ func (a *app) synced(ctx context.Context, p *work.Pair, args []string, wr *work.
 // to be one it compares once more.
 func (a *app) shown(ctx context.Context, p *work.Pair, args []string, wr *work.Writing, unasked, create bool) (*work.Pair, error) {
 	if a.format != "json" {
-		report.List(&a.out, p.Comparison, a.style(), report.ListOptions{Losses: p.Losses(), Choices: p.Choices.Chosen, Likely: p.Comparison.Likely(match.Least)})
+		a.list(p, p.Comparison.Likely(match.Least))
 	}
 	renamed, err := a.askRenames(ctx, p, unasked)
 	if err != nil || !renamed {
@@ -142,6 +143,11 @@ func (a *app) shown(ctx context.Context, p *work.Pair, args []string, wr *work.W
 	}
 	wr.Said = a.said.Words()
 	return a.compare(ctx, args[0], args[1], create, wr.Reads(false))
+}
+
+// list lists the differences of a pair.
+func (a *app) list(p *work.Pair, likely []match.Likely) {
+	report.List(&a.out, many.View(p, likely, false), a.style(), report.ListOptions{})
 }
 
 // askRenames asks, where somebody is there to answer, about each likely rename,
@@ -188,6 +194,14 @@ func (a *app) compareAgain(ctx context.Context, args []string, plan *order.Plan,
 }
 
 func (a *app) syncDone(run *report.JSONRun, again *work.Pair) error {
+	if err := a.reported(func(o *report.Output) {
+		o.Run = run
+		if again != nil {
+			o.Comparisons = []report.JSONComparison{report.ComparisonJSON(many.View(again, nil, true), true)}
+		}
+	}); err != nil {
+		return err
+	}
 	if a.format == "json" {
 		return a.json(func(o *report.Output) { o.Run = run })
 	}
@@ -199,6 +213,6 @@ func (a *app) syncDone(run *report.JSONRun, again *work.Pair) error {
 		return nil
 	}
 	fmt.Fprintf(&a.out, "Compared again: %s.\n\n", words.Number(*run.Remaining, "object still differs", "objects still differ"))
-	report.List(&a.out, again.Comparison, a.style(), report.ListOptions{Losses: again.Losses(), Choices: again.Choices.Chosen})
+	a.list(again, nil)
 	return nil
 }

@@ -176,7 +176,7 @@ func TestProjectFile(t *testing.T) {
 		}
 	}
 	// What no schema can say.
-	for text, says := range map[string]string{"results source: a, target: b": "is a command", "target: live": "has a source, and a target", "source: a, target: b, schedule: sometimes": "is not understood", "source: a, target: b, keep: all": "says nothing of what is kept", "source: a, target: b, reports: [x.doc]": "is written as .json",
+	for text, says := range map[string]string{"results source: a, target: b": "is a command", "target: live": "has a source, and a target", "source: a, target: b, schedule: sometimes": "is not understood", "source: a, target: b, keep: all": "says nothing of what is kept", "source: a, target: b, reports: [x.doc]": "says what a report is",
 		"source: a, target: b, fail-on: new": "which file has the known differences", "source: a, target: b, may-lose: [{pattern: x, until: soon}]": "is no day", "source: a, target: b, messages: [{webhook: {url: 'http://far.example/x'}}]": "by https:// only",
 		"source: a, target: b, messages: [{mail: {to: x, from: y, server: 'smtp+off://h', user: u, password: {env: P}}}]": "not sent without TLS", "source: a, target: b, messages: [{mail: {to: x, from: y, server: 'smtp://u:p@h'}}]": "user: and password:", "source: a, target: b, messages: [{webhook: {url: 'https://far.example/x', secret: ask}}]": "nobody is there to ask"} {
 		write(t, dir, "dapper-mirror.yaml", strings.Replace("tasks:\n  t: {"+text+"}\n", "t: {results", "results: {", 1))

@@ -48,7 +48,7 @@ func impactNodes(list []*impact.Node) []JSONImpactNode {
 
 // fateMarks are the signs of what becomes of things.
 var fateMarks = map[impact.Fate]mark{
-	impact.Breaks: {sign: "!", style: orange}, impact.Fails: {sign: "!", style: orange}, impact.PutBack: marks["differs"], impact.Rewrites: marks["differs"],
+	impact.Breaks: {sign: "!", style: orange}, impact.Fails: {sign: "!", style: orange}, impact.PutBack: {sign: "~", style: violet}, impact.Rewrites: {sign: "~", style: violet},
 }
 
 // Impact writes both trees.

@@ -6,12 +6,11 @@ import (
 	"io"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/judge"
-	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/report/view"
 	"dappermirror/internal/script"
 )
 
@@ -24,9 +23,11 @@ const (
 
 // Output is the one shape of all JSON output; a command fills its own part.
 type Output struct {
-	Format      string           `json:"format"`
-	Version     int              `json:"version"`
-	Command     string           `json:"command"`
+	Format  string `json:"format"`
+	Version int    `json:"version"`
+	Command string `json:"command"`
+	// Options are what was said about what counts and what is taken.
+	Options     []string         `json:"options,omitempty"`
 	Comparisons []JSONComparison `json:"comparisons,omitempty"`
 	Targets     []JSONTarget     `json:"targets,omitempty"` // of several
 	Ways        []JSONWay        `json:"ways,omitempty"`    // in which they differ
@@ -132,6 +133,10 @@ type JSONItem struct {
 	Parts      []JSONItem     `json:"parts,omitempty"`
 	Source     string         `json:"source_definition,omitempty"`
 	Target     string         `json:"target_definition,omitempty"`
+	// Wanted is what the target's is to be, where some of it is out of scope; null where
+	// the target is to have none.
+	Wanted  *string `json:"wanted_definition,omitempty"`
+	Partial bool    `json:"partly_in_scope,omitempty"`
 	// SourceAt and TargetAt are where in a text it stands: file:line:column.
 	SourceAt string `json:"source_at,omitempty"`
 	TargetAt string `json:"target_at,omitempty"`
@@ -139,6 +144,8 @@ type JSONItem struct {
 	Choice string `json:"choice,omitempty"`
 	// Loses is what making the target like the source would destroy.
 	Loses []string `json:"would_lose,omitempty"`
+	// Said is what differs, one thing after the other, as people read it.
+	Said []view.Phrase `json:"said,omitempty"`
 	// Print is the same for differences that are the same, of whatever target.
 	Print string `json:"print,omitempty"`
 }
@@ -275,81 +282,53 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 	return err
 }
 
-// ComparisonJSON makes the JSON shape of a comparison; define, where given,
-// adds both definitions.
-func ComparisonJSON(c *compare.Comparison, all bool, define Definer, losses map[*compare.Item][]order.Risk, choices *choose.Chosen, likely []match.Likely, given []match.Given) JSONComparison {
-	side := func(x *catalog.Catalog) JSONSide {
-		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Count()}
+// ComparisonJSON makes the JSON shape of a comparison; all lists what is equal and
+// what is tolerated too.
+func ComparisonJSON(c *view.Comparison, all bool) JSONComparison {
+	side := func(x view.Side) JSONSide {
+		return JSONSide{Place: x.Place, Engine: x.Engine, Version: x.Version, Counts: x.Counts}
 	}
-	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Similarity()) / 10, Counts: c.Counts(), Losing: len(losses), Differences: []JSONItem{}}
-	for _, it := range c.Items {
-		switch {
-		case it.Status != compare.Same:
-			j := itemJSON(it, nil, choices)
-			for _, r := range losses[it] {
-				j.Loses = append(j.Loses, r.Text)
-			}
-			if define != nil {
-				if it.Source != nil {
-					j.Source = define(it.Source)
-				}
-				if it.Target != nil {
-					j.Target = define(it.Target)
-				}
-			}
-			out.Differences = append(out.Differences, j)
+	out := JSONComparison{Source: side(c.Source), Target: side(c.Target), Similarity: float64(c.Alike) / 10, Counts: c.Counts, Losing: c.Losing, Differences: []JSONItem{}}
+	for i := range c.Objects {
+		switch o := &c.Objects[i]; {
+		case o.Status != compare.Same:
+			out.Differences = append(out.Differences, itemJSON(o))
 		case all:
-			out.Same = append(out.Same, JSONItem{Kind: it.Kind(), Schema: it.Object().Schema, Name: it.Object().Title(), Status: it.Status, Action: actions[it.Status]})
+			out.Same = append(out.Same, JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Status: o.Status, Action: view.Actions[o.Status]})
 		}
 	}
-	for _, g := range given {
-		out.Names = append(out.Names, JSONNames{g.Source.String(), g.Target.String(), g.Rename})
+	for _, p := range c.Names {
+		out.Names = append(out.Names, JSONNames(p))
 	}
-	for _, l := range likely {
-		out.Likely = append(out.Likely, JSONLikely{l.Old.String(), l.New.String(), l.Weight, l.Reasons, l.Option()})
+	for _, l := range c.Likely {
+		out.Likely = append(out.Likely, JSONLikely{l.Old, l.New, l.Weight, l.Reasons, l.Option})
 	}
-	out.Tolerated = judge.Tally(c.Tolerated)
+	out.Tolerated = c.Tally
 	for _, t := range c.Tolerated {
 		if all {
-			out.ToleratedDifferences = append(out.ToleratedDifferences, JSONTolerated{t.On.String(), t.Fact, t.By, textOf(t.Source), textOf(t.Target)})
+			out.ToleratedDifferences = append(out.ToleratedDifferences, JSONTolerated{t.On, t.Fact, t.By, t.Source, t.Target})
 		}
 	}
-	for _, g := range c.Judge.Gaps {
-		out.NotCompared = append(out.NotCompared, JSONGap{g.Side, string(g.Kind), g.Property, g.Why})
+	for _, g := range c.Gaps {
+		out.NotCompared = append(out.NotCompared, JSONGap{g.Side, g.Kind, g.Property, g.Why})
 	}
 	return out
 }
 
-// textOf is a value as it was written; nil where there is none.
-func textOf(v *catalog.Value) *string {
-	if v == nil {
-		return nil
-	}
-	s := v.String()
-	return &s
-}
-
-// itemJSON is an object, or a part of owner, with its choice where that is not to
-// change the target.
-func itemJSON(it, owner *compare.Item, choices *choose.Chosen) JSONItem {
-	o := it.Object()
-	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Title(), Status: it.Status, Action: actions[it.Status], SourceAt: origin(it.Source), TargetAt: origin(it.Target)}
-	if choices != nil {
-		ch := choices.Of(it)
-		if owner != nil {
-			ch = choices.OfPart(owner, it)
-		}
-		if ch.Decision != choose.ToTarget {
-			j.Choice = ch.Decision.String()
+// itemJSON is an object, or a part of one.
+func itemJSON(o *view.Object) JSONItem {
+	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Status: o.Status, Action: view.Actions[o.Status], SourceAt: o.SourceAt, TargetAt: o.TargetAt,
+		Choice: o.Choice, Loses: o.Loses, Source: o.SourceSQL, Target: o.TargetSQL, Said: o.Facts}
+	if o.Partial {
+		if j.Partial = true; o.WantedSQL != "" {
+			j.Wanted = &o.WantedSQL
 		}
 	}
-	for _, p := range it.Properties {
-		j.Properties = append(j.Properties, JSONProperty{p.Name, textOf(p.Source), textOf(p.Target)})
+	for _, f := range o.Fields {
+		j.Properties = append(j.Properties, JSONProperty(f))
 	}
-	if it.Status == compare.Differs {
-		for _, p := range it.Changed() {
-			j.Parts = append(j.Parts, itemJSON(p, it, choices))
-		}
+	for i := range o.Parts {
+		j.Parts = append(j.Parts, itemJSON(&o.Parts[i]))
 	}
 	return j
 }

@@ -8,8 +8,8 @@ import (
 
 	"charm.land/lipgloss/v2"
 
-	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/report/view"
 )
 
 // Style is how text is put on paper or a terminal.
@@ -46,21 +46,17 @@ func (s Style) Dim(text string) string { return s.paint(dim, text) }
 // Warn colours a warning.
 func (s Style) Warn(text string) string { return s.paint(orange, text) }
 
-// mark is the sign, colour and word of a status.
+// mark is the sign, colour and word of something.
 type mark struct {
 	sign, word string
 	style      lipgloss.Style
 }
 
-var marks = map[compare.Status]mark{
-	compare.Same:       {"=", "same", dim},
-	compare.Differs:    {"~", "differs", violet},
-	compare.SourceOnly: {"+", "source-only", blue},
-	compare.TargetOnly: {"-", "target-only", orange},
-}
+// paints are the colours of marks.
+var paints = map[view.Mark]lipgloss.Style{view.Equal: dim, view.Plain: dim, view.Changed: violet, view.Comes: blue, view.Goes: orange, view.Loses: orange}
 
-// actions are what would happen to the target's thing.
-var actions = map[compare.Status]string{compare.Same: "same", compare.Differs: "change", compare.SourceOnly: "create", compare.TargetOnly: "drop"}
+// sign is the sign of a mark, in its colour.
+func (s Style) sign(m view.Mark) string { return s.paint(paints[m], view.Signs[m]) }
 
 // shorten is Shorten where the page is narrow.
 func (s Style) shorten(text string, n int) string {
@@ -90,14 +86,5 @@ func pad(text string, n int) string {
 
 // Safe makes text from a database safe for a terminal.
 func Safe(s string) string { return sqltext.CommentSafe(s) }
-
-// safeLines is Safe for a text of several lines, tabs widened.
-func safeLines(s string) []string {
-	lines := strings.Split(strings.ReplaceAll(strings.ReplaceAll(s, "\r\n", "\n"), "\t", "    "), "\n")
-	for i, l := range lines {
-		lines[i] = Safe(l)
-	}
-	return lines
-}
 
 func runes(s string) int { return utf8.RuneCountInString(s) }

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/report/view"
 )
 
 // side builds a catalog: "table name: column=type …" a line, "view name: text".
@@ -55,11 +56,16 @@ func example() *compare.Comparison {
 		compare.Options{})
 }
 
+// seen is the view of a comparison, with its definitions.
+func seen(c *compare.Comparison) *view.Comparison {
+	return view.Of(view.Found{Comparison: c, Define: define})
+}
+
 func TestList(t *testing.T) {
 	var b bytes.Buffer
 	cmp := example()
 	losses := map[*compare.Item][]order.Risk{cmp.Items[0]: {{Kind: order.Loss, Text: "every value of column old of table berth"}}}
-	List(&b, cmp, Style{Width: 84}, ListOptions{Losses: losses})
+	List(&b, view.Of(view.Found{Comparison: cmp, Losses: losses}), Style{Width: 84}, ListOptions{})
 	want := `source   dev
 target   live
 alike    42.9 %
@@ -81,14 +87,14 @@ views
 		t.Errorf("got\n%s\nwant\n%s", got, want)
 	}
 	b.Reset()
-	List(&b, example(), Style{Width: 80}, ListOptions{All: true, ByStatus: true})
+	List(&b, seen(example()), Style{Width: 80}, ListOptions{All: true, ByStatus: true})
 	for _, s := range []string{"differ\n", "only in the source\n", "only in the target\n", "the same\n", "= table     same"} {
 		if !strings.Contains(b.String(), s) {
 			t.Errorf("grouped by status, all: no %q in\n%s", s, b.String())
 		}
 	}
 	b.Reset()
-	List(&b, compare.Compare(side("a"), side("b"), compare.Options{}), Style{Width: 80}, ListOptions{})
+	List(&b, seen(compare.Compare(side("a"), side("b"), compare.Options{})), Style{Width: 80}, ListOptions{})
 	if !strings.Contains(b.String(), "No difference. 0 objects are the same.") {
 		t.Errorf("two empty sides:\n%s", b.String())
 	}
@@ -98,7 +104,7 @@ func TestListSaysWhatWasNotCompared(t *testing.T) {
 	s, d := side("a"), side("b")
 	s.Gaps = []catalog.Gap{{Kind: "operator", Why: "3 of them; this kind is not read"}}
 	var b bytes.Buffer
-	List(&b, compare.Compare(s, d, compare.Options{}), Style{Width: 80}, ListOptions{})
+	List(&b, seen(compare.Compare(s, d, compare.Options{})), Style{Width: 80}, ListOptions{})
 	if !strings.Contains(b.String(), "not compared: operator of the source: 3 of them") {
 		t.Error(b.String())
 	}
@@ -106,7 +112,7 @@ func TestListSaysWhatWasNotCompared(t *testing.T) {
 
 func TestDetail(t *testing.T) {
 	var b bytes.Buffer
-	Detail(&b, example(), Style{Width: 80}, define, nil)
+	Detail(&b, seen(example()), Style{Width: 80})
 	for _, want := range []string{
 		"~ table berth ·", " differs\n",
 		"  ~ column depth real → numeric(6,2)\n  + column name\n",
@@ -121,7 +127,7 @@ func TestDetail(t *testing.T) {
 		}
 	}
 	var colored bytes.Buffer
-	Detail(&colored, example(), Style{Width: 80, Color: true}, define, nil)
+	Detail(&colored, seen(example()), Style{Width: 80, Color: true})
 	if strings.Contains(colored.String(), "^^^") || !strings.Contains(colored.String(), "\x1b[") {
 		t.Error("with colour the words are underlined, not pointed at")
 	}
@@ -139,43 +145,14 @@ func TestOddNamesStayOnThePage(t *testing.T) {
 	c := compare.Compare(s, d, compare.Options{})
 	for _, width := range []int{60, 80, 100} {
 		var b bytes.Buffer
-		List(&b, c, Style{Width: width}, ListOptions{})
-		Detail(&b, c, Style{Width: width}, define, nil)
+		List(&b, seen(c), Style{Width: width}, ListOptions{})
+		Detail(&b, seen(c), Style{Width: width})
 		for _, l := range strings.Split(b.String(), "\n") {
 			if strings.ContainsAny(l, "\x1b\x07\r") || strings.ContainsRune(l, '\u202e') {
 				t.Errorf("a control character: %q", l)
 			}
 			if n := runes(l); n > width && !strings.HasPrefix(l, "source") {
 				t.Errorf("at %d columns a line of %d: %s", width, n, l)
-			}
-		}
-	}
-}
-
-func TestChangedWords(t *testing.T) {
-	for _, c := range []struct {
-		a, b   string
-		as, bs []span
-	}{
-		{"a b c", "a x c", []span{{2, 3}}, []span{{2, 3}}},
-		{"a c", "a b c", nil, []span{{1, 3}}},
-		{"über alles", "über alle", []span{{5, 10}}, []span{{5, 9}}},
-		{"same", "same", nil, nil},
-		{"nothing alike here", "quite another thing", nil, nil},
-	} {
-		as, bs := changedWords(c.a, c.b)
-		if len(as) != len(c.as) || len(bs) != len(c.bs) {
-			t.Errorf("%q %q: %v %v", c.a, c.b, as, bs)
-			continue
-		}
-		for i := range as {
-			if as[i] != c.as[i] {
-				t.Errorf("%q %q: %v", c.a, c.b, as)
-			}
-		}
-		for i := range bs {
-			if bs[i] != c.bs[i] {
-				t.Errorf("%q %q: %v", c.a, c.b, bs)
 			}
 		}
 	}
@@ -191,7 +168,7 @@ func TestWholePage(t *testing.T) {
 	c := compare.Compare(side("dev", "table "+long+": "+cols), side("live", "table "+long+": id=int"), compare.Options{})
 	for whole, want := range map[bool]string{true: "new_j", false: "and 4 more"} {
 		var b bytes.Buffer
-		List(&b, c, Style{Width: 100, Whole: whole}, ListOptions{})
+		List(&b, seen(c), Style{Width: 100, Whole: whole}, ListOptions{})
 		if !strings.Contains(b.String(), want) || strings.Contains(b.String(), long) != whole {
 			t.Errorf("whole %v:\n%s", whole, b.String())
 		}
@@ -237,7 +214,7 @@ func TestManyTargets(t *testing.T) {
 		if i == 3 {
 			cmp = compare.Compare(side("dev", "table berth: id=int"), side("live", "table berth: id=int"), compare.Options{})
 		}
-		r.Compared(i, Found{Comparison: cmp, Define: define})
+		r.Compared(i, seen(cmp))
 		r.Ended(i, map[bool]Result{true: Equal, false: Differs}[i == 3], 1, nil, 0)
 	}
 	list, ways, full := r.List()

@@ -2,10 +2,10 @@ package report
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/report/markdown"
 )
 
 // mostSummary is how much a summary in Markdown holds: CI systems take a mebibyte of
@@ -16,7 +16,7 @@ const mostSummary = 200 << 10
 // a name.
 func Summary(run JSONTaskRun, targets []JSONTarget, ways []JSONWay) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "### %s: %s\n\n%s\n\n", markdown("dapper-mirror "+run.Task), markdown(run.Result), markdown(run.Summary))
+	fmt.Fprintf(&b, "### %s: %s\n\n%s\n\n", markdown.Text("dapper-mirror "+run.Task), markdown.Text(run.Result), markdown.Text(run.Summary))
 	if len(targets) > 0 {
 		b.WriteString("| target | differs | only source | only target | held back | result |\n|---|--:|--:|--:|--:|---|\n")
 	}
@@ -30,11 +30,11 @@ func Summary(run JSONTaskRun, targets []JSONTarget, ways []JSONWay) string {
 			cells = fmt.Sprintf("%d | %d | %d | %d", c.Differs, c.SourceOnly, c.TargetOnly, j.Held)
 		}
 		j.Script = ""
-		fmt.Fprintf(&b, "| %s | %s | %s |\n", markdown(j.Target), cells, markdown(Shorten(j.outcome(), 200)))
+		fmt.Fprintf(&b, "| %s | %s | %s |\n", markdown.Text(j.Target), cells, markdown.Text(Shorten(j.outcome(), 200)))
 	}
 	for _, x := range ways {
 		names := named(targets, func(j JSONTarget) bool { return j.Way == x.Number })
-		fmt.Fprintf(&b, "\n<details><summary>way %d, %s: %s</summary>\n\n", x.Number, words.Number(x.Targets, "target", "targets"), markdown(words.Join(names, 6)))
+		fmt.Fprintf(&b, "\n<details><summary>way %d, %s: %s</summary>\n\n", x.Number, words.Number(x.Targets, "target", "targets"), markdown.Text(words.Join(names, 6)))
 		for _, l := range x.Lines {
 			fmt.Fprintf(&b, "    %s\n", Safe(strings.ReplaceAll(l, "\t", " ")))
 		}
@@ -45,22 +45,5 @@ func Summary(run JSONTaskRun, targets []JSONTarget, ways []JSONWay) string {
 		}
 	}
 	b.WriteString("\n")
-	return b.String()
-}
-
-// markdown is a text that stays text in Markdown.
-func markdown(s string) string {
-	var b strings.Builder
-	for _, r := range Safe(s) {
-		switch {
-		case slices.Contains([]rune("&<>"), r):
-			fmt.Fprintf(&b, "&#%d;", r)
-		case strings.ContainsRune("\\`*_{}[]()#+!|~@$", r):
-			b.WriteByte('\\')
-			b.WriteRune(r)
-		default:
-			b.WriteRune(r)
-		}
-	}
 	return b.String()
 }

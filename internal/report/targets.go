@@ -11,11 +11,9 @@ import (
 	"strings"
 	"time"
 
-	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
-	"dappermirror/internal/core/match"
-	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/report/view"
 	"dappermirror/internal/script"
 )
 
@@ -77,6 +75,8 @@ type Targets struct {
 	// Detail also shows each way closely, All lists equal objects too.
 	Detail, All, ByStatus bool
 	Style                 Style
+	// Whole keeps each way with its definitions, for reports.
+	Whole bool
 
 	list []JSONTarget
 	of   []*way // by target; nil for what does not differ
@@ -91,6 +91,7 @@ type way struct {
 	text      string // the list, as people read it
 	plain     string // the same without colours
 	items     []JSONItem
+	whole     []JSONItem // with definitions
 	full      JSONComparison
 }
 
@@ -107,35 +108,46 @@ func NewTargets(names []string, full bool) *Targets {
 	return t
 }
 
-// Found is a comparison, and what is said of it.
-type Found struct {
-	*compare.Comparison
-	Choices *choose.Chosen
-	Losses  map[*compare.Item][]order.Risk
-	Likely  []match.Likely
-	Given   []match.Given
-	Define  Definer
-}
-
 // Compared notes how a target differs. Nothing of the comparison is kept.
-func (t *Targets) Compared(i int, f Found) {
+func (t *Targets) Compared(i int, c *view.Comparison) {
 	j := &t.list[i]
-	counts, alike := f.Counts(), float64(f.Similarity())/10
-	j.Place, j.Counts, j.Similarity, j.Losing = f.Target.Place, &counts, &alike, len(f.Losses)
-	var define Definer
-	if t.Detail {
-		define = f.Define
+	counts, alike := c.Counts, float64(c.Alike)/10
+	j.Place, j.Counts, j.Similarity, j.Losing = c.Target.Place, &counts, &alike, c.Losing
+	if t.Whole && !t.Detail {
+		defer func(with *view.Comparison) { t.define(i, with) }(c)
+		c = c.Undefined()
 	}
-	c := ComparisonJSON(f.Comparison, t.All, define, f.Losses, f.Choices, f.Likely, f.Given)
-	if f.Different() || t.tell {
-		w := t.way(c, func(st Style) string { return t.listed(f, st) })
-		if f.Different() {
+	x := ComparisonJSON(c, t.All)
+	if c.Different() || t.tell {
+		w := t.way(x, func(st Style) string { return t.listed(c, st) })
+		if c.Different() {
 			t.of[i], j.Way = w, 1 // it is numbered when all are known
 		}
-		c.Differences, c.Same, c.NotCompared = w.full.Differences, w.full.Same, w.full.NotCompared
+		x.Differences, x.Same, x.NotCompared = w.full.Differences, w.full.Same, w.full.NotCompared
 	}
 	if t.tell {
-		t.each[i] = c
+		t.each[i] = x
+	}
+}
+
+// define keeps the way of a target with its definitions.
+func (t *Targets) define(i int, c *view.Comparison) {
+	if w := t.of[i]; w != nil && w.whole == nil {
+		w.whole = ComparisonJSON(c, false).Differences
+	}
+}
+
+// Fill is the result with the ways as a report has them.
+func (t *Targets) Fill(o *Output) {
+	o.Targets, o.Ways, _ = t.List()
+	for _, w := range t.ways {
+		list := w.whole
+		if list == nil {
+			list = w.full.Differences
+		}
+		if w.number > 0 {
+			o.Ways[w.number-1].Differences = printed(list)
+		}
 	}
 }
 
@@ -169,7 +181,32 @@ func placeless(list []JSONItem) []JSONItem {
 func brief(list []JSONItem) []JSONItem {
 	out := []JSONItem{}
 	for _, it := range list {
-		out = append(out, JSONItem{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Action: it.Action, Choice: it.Choice, Loses: it.Loses, Print: printOf(it)})
+		out = append(out, JSONItem{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Action: it.Action, Choice: it.Choice, Loses: it.Loses, Said: it.Said, Print: printOf(it)})
+	}
+	return out
+}
+
+// printed are differences with what each is recognised by.
+func printed(list []JSONItem) []JSONItem {
+	out := slices.Clone(list)
+	for i := range out {
+		out[i].Print = printOf(out[i])
+	}
+	return out
+}
+
+// Brief are ways without facts and definitions.
+func Brief(ways []JSONWay) []JSONWay {
+	out := slices.Clone(ways)
+	for i := range out {
+		prints := map[int]string{}
+		for j, d := range out[i].Differences {
+			prints[j] = d.Print
+		}
+		out[i].Differences = brief(out[i].Differences)
+		for j := range out[i].Differences {
+			out[i].Differences[j].Print = prints[j]
+		}
 	}
 	return out
 }
@@ -178,7 +215,7 @@ func brief(list []JSONItem) []JSONItem {
 // a text.
 func printOf(it JSONItem) string {
 	it = placeless([]JSONItem{it})[0]
-	it.Source, it.Target, it.Choice = "", "", ""
+	it.Source, it.Target, it.Choice, it.Said = "", "", "", nil
 	data, err := json.Marshal(it)
 	if err != nil {
 		return "" // nothing in it cannot be written
@@ -187,11 +224,11 @@ func printOf(it JSONItem) string {
 	return hex.EncodeToString(sum[:6])
 }
 
-func (t *Targets) listed(f Found, st Style) string {
+func (t *Targets) listed(c *view.Comparison, st Style) string {
 	var b bytes.Buffer
-	listed(&b, f.Comparison, st, ListOptions{All: t.All, ByStatus: t.ByStatus, Shared: true, Losses: f.Losses, Choices: f.Choices, Likely: f.Likely})
+	listed(&b, c, st, ListOptions{All: t.All, ByStatus: t.ByStatus, Shared: true})
 	if t.Detail {
-		Detail(&b, f.Comparison, st, f.Define, f.Losses)
+		Detail(&b, c, st)
 	}
 	return strings.Trim(b.String(), "\n") + "\n"
 }

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/report/view"
 )
 
 // JSONTask is a saved comparison, and what it would do.
@@ -228,7 +229,7 @@ func (it JSONItem) Label() string {
 	if it.Schema != "" {
 		name = it.Schema + "." + name
 	}
-	return string(it.Kind) + ":" + name + " " + marks[it.Status].word
+	return string(it.Kind) + ":" + name + " " + view.Words[it.Status]
 }
 
 // Changes writes what changed from one run to another.
@@ -253,14 +254,14 @@ func Changes(w io.Writer, from, to JSONTaskRun, list []TargetChange, st Style) {
 		for _, x := range []struct {
 			sign, word string
 			list       []string
-			look       mark
-		}{{"+", "new", c.New, marks["source-only"]}, {"-", "gone", c.Gone, marks["target-only"]}} {
+			look       view.Mark
+		}{{"+", "new", c.New, view.Comes}, {"-", "gone", c.Gone, view.Goes}} {
 			for i, l := range x.list {
 				if i == mostRows {
 					fmt.Fprintf(w, "    and %d more\n", len(x.list)-mostRows)
 					break
 				}
-				fmt.Fprintf(w, "  %s %-5s %s\n", st.paint(x.look.style, x.sign), x.word, Safe(l))
+				fmt.Fprintf(w, "  %s %-5s %s\n", st.paint(paints[x.look], x.sign), x.word, Safe(l))
 			}
 		}
 	}

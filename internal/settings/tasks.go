@@ -15,6 +15,7 @@ import (
 	"dappermirror/internal/history"
 	"dappermirror/internal/message"
 	"dappermirror/internal/place"
+	"dappermirror/internal/report/formats"
 	"dappermirror/internal/schedule"
 )
 
@@ -120,8 +121,8 @@ func readTask(file, name string, n *yaml.Node, bad wrong) Task {
 		"reports": func(v *yaml.Node) {
 			list(&t.Reports, "reports", bad)(v)
 			for i, r := range t.Reports {
-				if !strings.HasSuffix(r, ".json") {
-					bad(v, "reports: %q: a result is written as .json", r)
+				if err := formats.Check(r); err != nil {
+					bad(v, "reports: %v", err)
 				}
 				t.Reports[i] = beside(file, os.ExpandEnv(r))
 			}

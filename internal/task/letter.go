@@ -32,6 +32,7 @@ var silent = map[report.Result]string{
 // server said: only names, kinds, counts and codes.
 func Letter(run report.JSONTaskRun, targets []report.JSONTarget, ways []report.JSONWay, rowValues bool) message.Letter {
 	run.Messages = nil
+	ways = report.Brief(ways) // a definition may hold what is nobody's business
 	list := make([]report.JSONTarget, len(targets))
 	copy(list, targets)
 	if !rowValues {

@@ -6,6 +6,7 @@ import (
 
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/report"
+	"dappermirror/internal/report/view"
 	"dappermirror/internal/work"
 )
 
@@ -62,7 +63,16 @@ func likely(ctx context.Context, s *work.Session, p *work.Pair, rows bool) ([]ma
 
 // found notes a comparison.
 func found(r *report.Targets, n int, p *work.Pair, likely []match.Likely) {
-	r.Compared(n, report.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Losses: p.Losses(), Likely: likely, Given: p.Given, Define: p.Definition})
+	r.Compared(n, View(p, likely, r.Detail || r.Whole))
+}
+
+// View is what a report says of a pair; detail has the definitions laid out.
+func View(p *work.Pair, likely []match.Likely, detail bool) *view.Comparison {
+	f := view.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Losses: p.Losses(), Likely: likely, Given: p.Given}
+	if detail {
+		f.Define = p.Definition
+	}
+	return view.Of(f)
 }
 
 // note notes how far a job came.

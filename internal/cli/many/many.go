@@ -37,6 +37,9 @@ type App interface {
 	Style() report.Style
 	JSON() bool
 	WriteJSON(fill func(*report.Output)) error
+	// Reports tells whether reports are to be written, Reported writes them.
+	Reports() bool
+	Reported(fill func(*report.Output)) error
 	doing.Asker
 	Always(format string, args ...any)
 	Terminal() bool // somebody looks on

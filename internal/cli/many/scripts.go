@@ -30,7 +30,7 @@ func (a *commands) several(ctx context.Context, o *Options, source string, typed
 		return err
 	}
 	r := report.NewTargets(names, show.Compared && a.JSON())
-	r.Detail, r.All, r.ByStatus, r.Style = show.Detail, show.All, show.ByStatus, a.Style()
+	r.Detail, r.All, r.ByStatus, r.Style, r.Whole = show.Detail, show.All, show.ByStatus, a.Style(), a.Reports()
 	if err := Run(ctx, a, Call{Options: *o, Source: source, Targets: list, Do: each, Report: r}); err != nil {
 		return err
 	}
@@ -41,6 +41,9 @@ func (a *commands) several(ctx context.Context, o *Options, source string, typed
 		if err := after(r); err != nil {
 			return err
 		}
+	}
+	if err := a.Reported(r.Fill); err != nil {
+		return err
 	}
 	if a.JSON() {
 		return a.WriteJSON(func(o *report.Output) { o.Targets, o.Ways, o.Comparisons = r.List() })

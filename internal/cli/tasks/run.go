@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
 	"time"
 
@@ -14,6 +13,7 @@ import (
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/message"
 	"dappermirror/internal/report"
+	"dappermirror/internal/report/formats"
 	"dappermirror/internal/settings"
 	"dappermirror/internal/task"
 	"dappermirror/internal/work"
@@ -55,7 +55,9 @@ func (a *commands) once(ctx context.Context, t settings.Task, o *options) error 
 		e := a.Failing(ctx, err)
 		run.Error, v.Exit, run.Summary = &e, e.Exit, e.Message
 	} else {
-		targets, ways, _ = r.List()
+		var kept report.Output
+		r.Fill(&kept)
+		targets, ways = kept.Targets, kept.Ways
 		v = task.Judge(t.FailOn, targets, ways, known)
 		if ctx.Err() != nil {
 			v.Exit = 130
@@ -104,7 +106,7 @@ func unwrapped(err error) error {
 func (a *commands) compared(ctx context.Context, t settings.Task, o *options, list []settings.Target, run *task.Run) (*report.Targets, error) {
 	names := many.Names(list)
 	r := report.NewTargets(names, false)
-	r.Source, r.Style = t.Source, a.Style()
+	r.Source, r.Style, r.Whole = t.Source, a.Style(), true
 	var patterns work.Patterns
 	d := &many.Doing{Compared: 1}
 	writes := t.Script != "" || t.Backout != "" || t.Apply || t.Rehearse
@@ -302,13 +304,16 @@ func (a *commands) ended(t settings.Task, o *options, run *task.Run, r *report.T
 		x.TaskRun, x.Targets, x.Ways = &j, out.Targets, out.Ways
 	}
 	for _, path := range t.Reports {
-		var b strings.Builder
-		if err := report.WriteJSON(&b, "task", result); err != nil {
+		x := report.Output{Command: "task", Options: a.Said().Words()}
+		result(&x)
+		data, err := formats.Render(path, x)
+		if err != nil {
+			return work.Troubled("report", "%s: %w", path, err)
+		}
+		if err := work.WriteInto(path, data, true); err != nil {
 			return err
 		}
-		if err := work.WriteInto(path, []byte(b.String()), true); err != nil {
-			return err
-		}
+		a.Note("wrote %s", path)
 	}
 	if o.summary != "" {
 		if err := appendTo(o.summary, report.Summary(run.JSONTaskRun, out.Targets, out.Ways)); err != nil {

@@ -1,0 +1,109 @@
+// Package page lays a report out as one HTML page that needs nothing else: it is opened
+// from a mail, printed, or kept with a release. Without JavaScript everything is open.
+package page
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"html/template"
+	"strings"
+
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/core/words"
+	"dappermirror/internal/report/view"
+)
+
+//go:embed page.html
+var layout string
+
+//go:embed page.css
+var looks string
+
+//go:embed page.js
+var moves string
+
+var page = template.Must(template.New("page").Funcs(template.FuncMap{
+	"safe": sqltext.CommentSafe, "mark": view.MarkOf, "sign": func(m view.Mark) string { return view.Signs[m] },
+	"word":   func(s compare.Status) string { return view.Words[s] },
+	"number": func(n int, one, many string) string { return words.Number(n, one, many) },
+	"join":   strings.Join, "phrase": phrase, "runs": runs, "parts": parts, "id": id, "groups": groups, "add": func(a, b int) int { return a + b },
+	"find": find, "percent": func(n int) string { return fmt.Sprintf("%d.%d %%", n/10, n%10) },
+}).Parse(layout))
+
+// Write is the page of a report.
+func Write(r *view.Report) ([]byte, error) {
+	var b bytes.Buffer
+	err := page.Execute(&b, struct {
+		*view.Report
+		Looks template.CSS
+		Moves template.JS
+	}{r, template.CSS(looks), template.JS(moves)})
+	return b.Bytes(), err
+}
+
+// phrase is a phrase with all its names.
+func phrase(p view.Phrase) string { return sqltext.CommentSafe(p.Line()) }
+
+// id is an object's name in links: of several comparisons the first has the plain ones.
+func id(n int, o *view.Object) string {
+	if n == 0 {
+		return o.ID()
+	}
+	return fmt.Sprintf("%s@%d", o.ID(), n+1)
+}
+
+// find is what a search looks through for an object.
+func find(o *view.Object) string {
+	var b strings.Builder
+	b.WriteString(o.ID())
+	for _, p := range o.Facts {
+		b.WriteString(" " + p.Line())
+	}
+	return strings.ToLower(sqltext.CommentSafe(b.String()))
+}
+
+// groups are the objects that differ, by kind, and then those that are equal.
+func groups(c *view.Comparison) []view.Group {
+	out := c.Groups(false, false)
+	var equal view.Group
+	for i := range c.Objects {
+		if o := &c.Objects[i]; o.Status == compare.Same {
+			equal.Objects = append(equal.Objects, o)
+		}
+	}
+	if len(equal.Objects) > 0 {
+		equal.Title = "the same"
+		out = append(out, equal)
+	}
+	return out
+}
+
+// runs are an object's definitions as one text.
+func runs(o *view.Object) []view.Run { return view.Fold(o.Lines()) }
+
+// part is a piece of a line, of which some changed.
+type part struct {
+	Text string
+	Hot  bool
+}
+
+// parts cuts a line where words changed.
+func parts(l view.Line) []part {
+	r := []rune(l.Text)
+	var out []part
+	at := 0
+	cut := func(to int, hot bool) {
+		if to = min(to, len(r)); to > at {
+			out = append(out, part{sqltext.CommentSafe(string(r[at:to])), hot})
+			at = to
+		}
+	}
+	for _, s := range l.Hot {
+		cut(s.From, false)
+		cut(s.To, true)
+	}
+	cut(len(r), false)
+	return out
+}
