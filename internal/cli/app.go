@@ -19,6 +19,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/cli/help"
 	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/cli/project"
@@ -31,7 +32,6 @@ import (
 	"dappermirror/internal/place"
 	"dappermirror/internal/process"
 	"dappermirror/internal/report"
-	"dappermirror/internal/report/formats"
 	"dappermirror/internal/script"
 	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
@@ -82,7 +82,7 @@ type app struct {
 	noInput, noPager        bool
 	lockWait, scratchKeep   time.Duration
 	said                    judgement.Said
-	reports                 []string // files that the result is written into besides
+	reports                 doing.Reports
 
 	work   *work.Session
 	asking sync.Mutex // people answer one question at a time
@@ -307,46 +307,10 @@ func (a *app) secret(ctx context.Context, prompt string) (string, error) {
 
 // reported has the result written into the files of --report.
 func (a *app) reported(fill func(*report.Output)) error {
-	o := report.Output{Command: a.command, Options: a.said.Words()}
-	if len(a.reports) > 0 {
-		fill(&o)
-	}
-	for _, path := range a.reports {
-		data, err := formats.Render(path, o)
-		if err != nil {
-			return trouble("report", "%s: %w", path, err)
-		}
-		if err := work.WriteInto(path, data, true); err != nil {
-			return err
-		}
-		a.Note("wrote %s", path)
-	}
-	return nil
-}
-
-// reportFlag adds the option that has a report written.
-func (a *app) reportFlag(cmd *cobra.Command) {
-	cmd.Flags().StringArrayVar(&a.reports, "report", nil, "write a report into this file besides; its name ends in "+strings.Join(formats.Endings(), ", "))
-	if cmd.Flags().Lookup("force") == nil {
-		cmd.Flags().Bool("force", false, "overwrite the file")
-	}
-}
-
-// checkReports refuses reports of no known form, and files that are there.
-func (a *app) checkReports(cmd *cobra.Command) error {
-	force := false
-	if f := cmd.Flags().Lookup("force"); f != nil {
-		force = f.Value.String() == "true"
-	}
-	for _, path := range a.reports {
-		if err := formats.Check(path); err != nil {
-			return trouble("usage", "--report %w", err)
-		}
-		if err := work.Unwritten(path, force); err != nil {
-			return err
-		}
-	}
-	return nil
+	return a.reports.Write(a, func(o *report.Output) {
+		o.Command, o.Options = a.command, a.said.Words()
+		fill(o)
+	})
 }
 
 // json writes a JSON result.
@@ -471,5 +435,5 @@ func (a *app) prepare(cmd *cobra.Command) error {
 			return trouble("usage", "--%s %q: it is one of %s", c.name, c.value, strings.Join(c.of, ", "))
 		}
 	}
-	return a.checkReports(cmd)
+	return a.reports.Check(cmd)
 }

@@ -78,7 +78,7 @@ state is not known.`,
 	}
 	o.Flags(cmd)
 	m.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	cmd.Flags().BoolVar(&o.Create, "create", false, "the target may not exist yet")
 	cmd.Flags().BoolVar(&o.Edited, "edited", false, "run the script though it is not as it was written")
 	cmd.Flags().BoolVar(&o.Resume, "resume", false, "go on where an earlier run of the script stopped")

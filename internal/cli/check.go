@@ -64,6 +64,6 @@ Exit code 1 says that the target no longer fits, 3 that something stands in the 
 		},
 	}
 	o.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	return cmd
 }

@@ -56,7 +56,7 @@ func (d desk) Ends(code int) { d.exit = worse(d.exit, code) }
 func (d desk) Failing(ctx context.Context, err error) report.JSONError { return d.failing(ctx, err) }
 
 // Reports implements many.App.
-func (d desk) Reports() bool { return len(d.reports) > 0 }
+func (d desk) Reports() bool { return d.reports.Wanted() }
 
 // Reported implements many.App.
 func (d desk) Reported(fill func(*report.Output)) error { return d.reported(fill) }

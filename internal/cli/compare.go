@@ -72,7 +72,7 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&rows, "compare-rows", false, "let a sample of the rows on both sides tell how likely renames are")
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	o.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
@@ -134,7 +134,7 @@ func (a *app) writeChoices(ctx context.Context, p *work.Pair, path string, force
 
 // compared writes one comparison.
 func (a *app) compared(p *work.Pair, detail, all, byStatus bool, likely []match.Likely, out *[]report.JSONComparison, n int) error {
-	v := many.View(p, likely, detail || len(a.reports) > 0)
+	v := many.View(p, likely, detail || a.reports.Wanted())
 	if err := a.reported(func(o *report.Output) { o.Comparisons = []report.JSONComparison{report.ComparisonJSON(v, true)} }); err != nil {
 		return err
 	}

@@ -56,7 +56,7 @@ Exit code 1 says that a step failed or that it does not end as promised.`,
 	w.Flags(cmd)
 	re.Flags(cmd)
 	m.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	a.said.Flags(cmd)
 	return cmd
 }

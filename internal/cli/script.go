@@ -70,7 +70,7 @@ Exit code 3 says that something was held back, or that the rows would stop a ste
 	re.Flags(cmd)
 	w.Flags(cmd)
 	o.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd

@@ -89,7 +89,7 @@ Exit code 3 says that something was held back or refused.`,
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	w.Flags(cmd)
 	m.Flags(cmd)
-	a.reportFlag(cmd)
+	a.reports.Flags(cmd)
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
