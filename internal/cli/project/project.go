@@ -22,6 +22,7 @@ type App interface {
 	JSON() bool
 	WriteJSON(fill func(*report.Output)) error
 	Note(format string, args ...any)
+	Warn(format string, args ...any)
 	// Compare compares two places and writes what it found, or adds it to out
 	// where the result is JSON.
 	Compare(ctx context.Context, source, target string, detail bool, out *[]report.JSONComparison) error
