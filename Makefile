@@ -17,11 +17,11 @@ build:
 demo: build
 	@d=$$(mktemp -d) && $(BIN) demo "$$d/quillhaven"
 
-# Installs PostgreSQL, MariaDB, the sqlite3 shell, cron and systemd's checker where they are missing.
+# Installs PostgreSQL, MariaDB, the sqlite3 shell, cron, systemd's checker and chromium where they are missing.
 test: build
 	@./scripts/install-test-servers
 	@echo "testing against PostgreSQL, MariaDB and SQLite; this takes about eight minutes on two cores"
-	@folder=$$(./scripts/test-folder) && trap 'rm -rf "$$folder"' EXIT INT TERM && TMPDIR=$$folder go test -timeout 30m -count=1 -parallel 6 ./... && for m in mysql ci; do (cd tests/$$m && TMPDIR=$$folder go test -timeout 10m -count=1 ./...) || exit 1; done
+	@folder=$$(./scripts/test-folder) && trap 'rm -rf "$$folder"' EXIT INT TERM && TMPDIR=$$folder go test -timeout 30m -count=1 -parallel 6 ./... && for m in mysql ci reports; do (cd tests/$$m && TMPDIR=$$folder go test -timeout 10m -count=1 ./...) || exit 1; done
 
 # The same on servers of every supported PostgreSQL major, fetched from npm.
 MAJORS ?= /tmp/dapper-mirror-majors
@@ -38,7 +38,7 @@ check: build
 	test -z "$$(gofmt -l cmd internal tests)"
 	go mod tidy -diff
 	go vet ./...
-	for m in mysql ci; do (cd tests/$$m && go mod tidy -diff && go vet ./...) || exit 1; done
+	for m in mysql ci reports; do (cd tests/$$m && go mod tidy -diff && go vet ./...) || exit 1; done
 	go tool staticcheck ./...
 	./scripts/check-static $(BIN)
 	@for p in $(OTHERS); do echo "compiles for $$p"; GOOS=$${p%/*} GOARCH=$${p#*/} go build -o /dev/null ./cmd/dapper-mirror || exit 1; done

@@ -17,7 +17,7 @@ import (
 )
 
 func (a *app) compareCommand() *cobra.Command {
-	var save string
+	var save, only string
 	var detail, all, force, rows bool
 	var group, choicesOut string
 	var o many.Options
@@ -31,7 +31,9 @@ Without places it compares the pair "default" of the project file, with one word
 the pair of that name; see help places.
 
 With several targets it says how each differs, those that differ in the same way
-together; see help targets.
+together; see help targets. --report writes what colleagues read: a page (.html), a
+sheet (.xlsx, .csv), a comment for a merge request (.md), test results (.xml), the
+JSON result itself (.json); --report-only makes one of such a result, later.
 
 Exit code 0 says that nothing differs, 1 that something does.`,
 		Example: `  dapper-mirror compare dev.db live.db
@@ -39,8 +41,12 @@ Exit code 0 says that nothing differs, 1 that something does.`,
   dapper-mirror compare dev.json postgres://db.example/live --format json
   dapper-mirror compare db/ live
   dapper-mirror compare dev 'customer-*' --parallel 8
+  dapper-mirror compare dev.db live.db --report differences.html
   dapper-mirror compare`,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if only != "" {
+				return a.reportOnly(only, args)
+			}
 			args, err := a.sides(cmd, args)
 			if err != nil {
 				return err
@@ -73,9 +79,26 @@ Exit code 0 says that nothing differs, 1 that something does.`,
 	cmd.Flags().BoolVar(&force, "force", false, "overwrite the file")
 	o.Flags(cmd)
 	a.reports.Flags(cmd)
+	cmd.Flags().StringVar(&only, "report-only", "", "write the reports of a JSON result, or of a run that was kept, without reading any place")
 	tasks.SaveFlag(cmd, &save)
 	a.said.Flags(cmd)
 	return cmd
+}
+
+// reportOnly writes the reports of a result that was kept.
+func (a *app) reportOnly(path string, places []string) error {
+	if len(places) > 0 || !a.reports.Wanted() {
+		return trouble("usage", "--report-only takes no places, and writes the files of --report")
+	}
+	text, err := work.ReadText(path, a.stdin)
+	if err != nil {
+		return err
+	}
+	kept, err := report.ReadJSON(strings.NewReader(text))
+	if err != nil {
+		return trouble("report", "%s: %w", path, err)
+	}
+	return a.reports.Write(a, func(o *report.Output) { *o = kept })
 }
 
 // compareOne compares two places and writes what it found.

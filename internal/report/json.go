@@ -3,6 +3,8 @@ package report
 import (
 	"bytes"
 	"encoding/json"
+	"errors"
+	"fmt"
 	"io"
 
 	"dappermirror/internal/core/catalog"
@@ -280,6 +282,29 @@ func WriteJSON(w io.Writer, command string, fill func(*Output)) error {
 	}
 	_, err := w.Write(sqltext.JSONSafe(b.Bytes()))
 	return err
+}
+
+// mostOutput is how large an output may be that is read.
+const mostOutput = 512 << 20
+
+// ReadJSON reads an output that was kept. A newer one than this program knows is an
+// error, and what is no output at all.
+func ReadJSON(r io.Reader) (Output, error) {
+	var o Output
+	data, err := io.ReadAll(io.LimitReader(r, mostOutput))
+	if err != nil {
+		return o, err
+	}
+	if err := json.Unmarshal(data, &o); err != nil {
+		return o, fmt.Errorf("it is not understood: %w", err)
+	}
+	switch {
+	case o.Format != OutputFormat:
+		return o, errors.New("it is no JSON result of this program")
+	case o.Version > OutputVersion:
+		return o, errors.New("it was written by a newer program")
+	}
+	return o, nil
 }
 
 // ComparisonJSON makes the JSON shape of a comparison; all lists what is equal and

@@ -5,7 +5,6 @@ package task
 import (
 	"cmp"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -193,9 +192,6 @@ func (s *Store) newest() int {
 	return 0
 }
 
-// mostRun is how large the record of a run may be.
-const mostRun = 512 << 20
-
 // Read reads the record of a run: a file, or the folder that has it.
 func Read(path string) (report.Output, error) {
 	var o report.Output
@@ -207,20 +203,13 @@ func Read(path string) (report.Output, error) {
 		return o, err
 	}
 	defer f.Close()
-	data, err := io.ReadAll(io.LimitReader(f, mostRun))
+	if o, err = report.ReadJSON(f); err == nil && o.TaskRun == nil && o.Targets == nil {
+		err = errors.New("it is no record of a run")
+	}
 	if err != nil {
-		return o, err
+		err = fmt.Errorf("%s: %w", path, err)
 	}
-	if err := json.Unmarshal(data, &o); err != nil {
-		return o, fmt.Errorf("%s is not understood: %w", path, err)
-	}
-	switch {
-	case o.Format != report.OutputFormat || o.TaskRun == nil && o.Targets == nil:
-		return o, fmt.Errorf("%s is no record of a run", path)
-	case o.Version > report.OutputVersion:
-		return o, fmt.Errorf("%s was written by a newer program", path)
-	}
-	return o, nil
+	return o, err
 }
 
 // Get is a run that was kept, by its number.

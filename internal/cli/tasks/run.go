@@ -303,6 +303,12 @@ func (a *commands) ended(t settings.Task, o *options, run *task.Run, r *report.T
 		j := run.JSONTaskRun
 		x.TaskRun, x.Targets, x.Ways = &j, out.Targets, out.Ways
 	}
+	if err := o.reports.Write(a, func(x *report.Output) {
+		x.Command, x.Options = "task", a.Said().Words()
+		result(x)
+	}); err != nil {
+		return err
+	}
 	for _, path := range t.Reports {
 		x := report.Output{Command: "task", Options: a.Said().Words()}
 		result(&x)

@@ -51,10 +51,11 @@ type options struct {
 	every                                        time.Duration
 	annotate, summary                            string
 
-	many many.Options
-	w    doing.Writing
-	run  doing.Running
-	re   doing.Rehearsing
+	many    many.Options
+	w       doing.Writing
+	run     doing.Running
+	re      doing.Rehearsing
+	reports doing.Reports
 	// typed are the options that the user gave, which win over the task's.
 	typed map[string]bool
 }
@@ -88,7 +89,7 @@ Exit code 1 says that something differs, as the task's fail-on counts it.`,
 	f.BoolVar(&o.runs, "runs", false, "list the runs")
 	f.StringVar(&o.write, "write", "", "write the file by which another system runs the task: "+strings.Join(kinds(), ", "))
 	f.StringVarP(&o.out, "output", "o", "", "the file that --write writes, or the folder for several; without it, standard output")
-	f.BoolVar(&o.force, "force", false, "overwrite the file")
+	f.BoolVar(&o.force, "force", false, "overwrite files")
 	f.DurationVar(&o.every, "every", 0, "look so often whether a place has changed, and run then; until Ctrl-C")
 	f.BoolVar(&o.try, "try-messages", false, "send a test by every message of the task")
 	f.BoolVar(&o.verify, "verify", false, "compare only: write, apply and tell nothing")
@@ -100,6 +101,7 @@ Exit code 1 says that something differs, as the task's fail-on counts it.`,
 	o.w.Flags(cmd)
 	o.run.SafetyFlags(cmd)
 	o.re.Flags(cmd)
+	o.reports.Flags(cmd)
 	a.Said().Flags(cmd)
 	cmd.AddCommand(a.results())
 	return cmd
@@ -112,10 +114,13 @@ func (a *commands) call(cmd *cobra.Command, word string, o *options) error {
 	if err != nil {
 		return err
 	}
+	if err := o.reports.Check(cmd); err != nil {
+		return err
+	}
 	store := task.Of(t)
 	switch {
 	case again:
-		return a.shown(store, t.Name, which)
+		return a.shown(store, t.Name, which, &o.reports)
 	case o.runs:
 		return a.listed(store, t.Name)
 	case o.write != "":
@@ -232,7 +237,7 @@ func (a *commands) listed(store *task.Store, name string) error {
 }
 
 // shown shows a run again, or what changed between two.
-func (a *commands) shown(store *task.Store, name, which string) error {
+func (a *commands) shown(store *task.Store, name, which string, reports *doing.Reports) error {
 	number := func(text string) (int, error) {
 		if text == "latest" || text == "" {
 			if last := store.Last(); last != nil {
@@ -261,6 +266,9 @@ func (a *commands) shown(store *task.Store, name, which string) error {
 		return err
 	}
 	if !ranged {
+		if err := reports.Write(a, func(o *report.Output) { *o = one }); err != nil {
+			return err
+		}
 		if a.JSON() {
 			return a.WriteJSON(func(o *report.Output) { o.TaskRun, o.Targets, o.Ways = one.TaskRun, one.Targets, one.Ways })
 		}
