@@ -142,7 +142,7 @@ func TestFiles(t *testing.T) {
 					t.Errorf("%s has another schedule than %v\n%s", kind, fields[:5], files[kind])
 				}
 			}
-			if out, code := run(t, dir, nil, "crontab", "-n", one(t, dir, "cron/*.crontab")); code != 0 {
+			if out, code := run(t, filepath.Dir(one(t, dir, "cron/*.crontab")), nil, "crontab", "-n", filepath.Base(one(t, dir, "cron/*.crontab"))); code != 0 {
 				t.Errorf("crontab: %s\n%s", out, files["cron.crontab"])
 			}
 			calendar := regexp.MustCompile(`OnCalendar=(.*)`).FindStringSubmatch(files["systemd.timer"])[1]
