@@ -229,6 +229,16 @@ type RowReader interface {
 	Lines(ctx context.Context, query string, line func(string) error) error
 }
 
+// RowLister is an Engine whose rows can be listed for people.
+type RowLister interface {
+	// RowText is an expression that is a row as a JSON array: for each column null, or
+	// an array of what the value is ("number", "text" or "binary"), its text (of
+	// what is binary in hexadecimal), cut after so many letters, and how long it is.
+	// names are those of the columns as they stand in a query. random is an expression
+	// that is different for every row.
+	RowText(columns []*catalog.Object, names []string, letters int) (expr, random string)
+}
+
 // Identifier is a Database that can tell which one it is, whatever way led
 // there.
 type Identifier interface {

@@ -138,9 +138,9 @@ func (m *Message) Send(ctx context.Context, l Letter, output io.Writer) error {
 func (m *Mail) Check() error {
 	switch u, err := url.Parse(m.Server); {
 	case len(m.To) == 0 || m.From == "":
-		return errors.New("a mail has to: and from:")
+		return errors.New("a mail says to: whom and from: whom it is")
 	case err != nil || u.Hostname() == "" || !slices.Contains([]string{"smtp", "smtps", "smtp+off"}, u.Scheme):
-		return errors.New("server is smtp://HOST:PORT (TLS is begun, or nothing is sent), smtps://HOST:PORT, or smtp+off://HOST:PORT for none")
+		return errors.New("server is smtp://HOST:PORT, where TLS is begun or nothing is sent, smtps://HOST:PORT, or smtp+off://HOST:PORT for none")
 	case u.User != nil:
 		return errors.New("user: and password: say who sends, not the address of the server")
 	case u.Scheme == "smtp+off" && m.Password != nil:

@@ -40,6 +40,7 @@ type Output struct {
 	Settings    []JSONSetting    `json:"settings,omitempty"`
 	Tolerances  []JSONTolerance  `json:"tolerances,omitempty"`
 	Impact      *JSONImpact      `json:"impact,omitempty"`
+	Rows        []JSONRows       `json:"rows,omitempty"`
 	Places      []JSONPlace      `json:"places,omitempty"`
 	Pairs       []JSONPair       `json:"pairs,omitempty"`
 	History     []JSONHistory    `json:"history,omitempty"`

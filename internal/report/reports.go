@@ -27,9 +27,7 @@ func View(o Output) *view.Report {
 		r.Title = fmt.Sprintf("%s and %s", o.Comparisons[0].Source.Place, words.Number(len(o.Targets), "target", "targets"))
 		r.Head = append(r.Head, sideHead("source", o.Comparisons[0].Source))
 	}
-	for _, l := range script.Judgement(o.Options) {
-		r.Head = append(r.Head, l)
-	}
+	r.Head = append(r.Head, script.Judgement(o.Options)...)
 	if len(o.Targets) > 0 {
 		r.Sum = Sum(o.Targets, o.Ways)
 		for _, j := range o.Targets {
@@ -178,9 +176,7 @@ func scriptView(r *view.Report, s *JSONScript) {
 	if len(r.Head) == 0 {
 		r.Title = s.Source + " and " + s.Target
 		r.Head = append(r.Head, [2]string{"source", s.Source}, [2]string{"target", fmt.Sprintf("%s (%s)", s.Target, engine.Title(s.Engine))})
-		for _, l := range script.Judgement(s.Said) {
-			r.Head = append(r.Head, l)
-		}
+		r.Head = append(r.Head, script.Judgement(s.Said)...)
 	}
 	if s.File != "" {
 		r.Head = append(r.Head, [2]string{"script", s.File})

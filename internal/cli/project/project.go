@@ -23,6 +23,8 @@ type App interface {
 	WriteJSON(fill func(*report.Output)) error
 	Note(format string, args ...any)
 	Warn(format string, args ...any)
+	// Ends notes an exit code; of several the worst counts.
+	Ends(code int)
 	// Compare compares two places and writes what it found, or adds it to out
 	// where the result is JSON.
 	Compare(ctx context.Context, source, target string, detail bool, out *[]report.JSONComparison) error

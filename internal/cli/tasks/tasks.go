@@ -56,8 +56,6 @@ type options struct {
 	run     doing.Running
 	re      doing.Rehearsing
 	reports doing.Reports
-	// typed are the options that the user gave, which win over the task's.
-	typed map[string]bool
 }
 
 // Task is the command task.

@@ -294,7 +294,11 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 // Lines implements engine.RowReader.
 func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
 	// A timestamp is written down by the zone of the session.
-	if _, err := d.conn.ExecContext(ctx, "SET SESSION time_zone = '+00:00', group_concat_max_len = 1073741824"); err != nil {
+	set := "SET SESSION time_zone = '+00:00', group_concat_max_len = 1073741824"
+	if end, ok := ctx.Deadline(); ok && d.maria {
+		set += fmt.Sprintf(", max_statement_time = %.3f", max(time.Until(end).Seconds(), 0.001))
+	}
+	if _, err := d.conn.ExecContext(ctx, set); err != nil {
 		return explain(err)
 	}
 	rows, err := d.conn.QueryContext(ctx, query)

@@ -1,0 +1,30 @@
+package postgres
+
+import (
+	"fmt"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+)
+
+// numbers are the beginnings of the names of types whose values are numbers.
+var numbers = []string{"smallint", "integer", "bigint", "numeric", "decimal", "real", "double precision", "oid", "money"}
+
+// RowText implements engine.RowLister.
+func (Engine) RowText(columns []*catalog.Object, names []string, letters int) (expr, random string) {
+	var cells []string
+	for i, n := range names {
+		typ, kind := columns[i].Text("type"), "text"
+		for _, t := range numbers {
+			if strings.HasPrefix(typ, t) && !strings.HasSuffix(typ, "[]") {
+				kind = "number"
+			}
+		}
+		cell := fmt.Sprintf("pg_catalog.json_build_array('%[3]s', pg_catalog.left(%[1]s::pg_catalog.text, %[2]d), pg_catalog.length(%[1]s::pg_catalog.text))", n, letters, kind)
+		if typ == "bytea" {
+			cell = fmt.Sprintf("pg_catalog.json_build_array('binary', pg_catalog.encode(pg_catalog.substr(%[1]s, 1, %[2]d), 'hex'), pg_catalog.length(%[1]s))", n, letters)
+		}
+		cells = append(cells, fmt.Sprintf("CASE WHEN %s IS NULL THEN 'null' ELSE %s::pg_catalog.text END", n, cell))
+	}
+	return "'[' || " + strings.Join(cells, " || ',' || ") + " || ']'", "pg_catalog.random()"
+}
