@@ -23,7 +23,7 @@ import (
 )
 
 // Engine is MariaDB, and MySQL.
-type Engine struct{}
+type Engine struct{ vocab.Lister }
 
 func init() { engine.Register(Engine{}) }
 

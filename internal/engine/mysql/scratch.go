@@ -149,11 +149,6 @@ func (e Engine) dropScratch(address, name string, db engine.Database, also ...st
 	return nil
 }
 
-// RowText implements engine.RowLister.
-func (Engine) RowText(c []*catalog.Object, names []string, letters int) (expr, random string) {
-	return vocab.RowText(c, names, letters)
-}
-
 // CopyQuery implements engine.RowCopier.
 func (Engine) CopyQuery(o *catalog.Object, limit int) string {
 	q := ""

@@ -14,8 +14,11 @@ var (
 	binary  = regexp.MustCompile(`binary|blob|^bit|^(geometry|point|linestring|polygon|multi|geomcollection)`)
 )
 
-// RowText is a row as a JSON array; see engine.RowLister.
-func RowText(columns []*catalog.Object, names []string, letters int) (expr, random string) {
+// Lister is an engine.RowLister.
+type Lister struct{}
+
+// RowText implements engine.RowLister.
+func (Lister) RowText(columns []*catalog.Object, names []string, letters int) (expr, random string) {
 	var cells []string
 	for i, n := range names {
 		cell := fmt.Sprintf("JSON_ARRAY('text', LEFT(CONVERT(%[1]s USING utf8mb4), %[2]d), CHAR_LENGTH(CONVERT(%[1]s USING utf8mb4)))", n, letters)
