@@ -392,6 +392,15 @@ func top(cmd *cobra.Command) string {
 	return cmd.Name()
 }
 
+// placesAt are where named places are.
+func (a *app) placesAt(names []string) []string {
+	var out []string
+	for _, n := range names {
+		out = append(out, a.settings.Places()[n].At)
+	}
+	return out
+}
+
 // wire has what was set reach the work.
 func (a *app) wire() {
 	a.work.LockWait, a.work.Places.Names, a.work.Places.Dialect, a.work.Scratch = a.lockWait, named(a.settings), a.dialect, a.scratch
@@ -435,5 +444,5 @@ func (a *app) prepare(cmd *cobra.Command) error {
 			return trouble("usage", "--%s %q: it is one of %s", c.name, c.value, strings.Join(c.of, ", "))
 		}
 	}
-	return a.reports.Check(cmd)
+	return a.reports.Check(cmd, append(cmd.Flags().Args(), a.placesAt(cmd.Flags().Args())...))
 }

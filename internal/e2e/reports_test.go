@@ -88,6 +88,10 @@ func TestReports(t *testing.T) {
 	if r := run(t, dir, "compare", "dev.db", "live.db", "--report", "there.md"); r.code != 2 || read(t, filepath.Join(dir, "there.md")) != "mine" {
 		t.Errorf("over what is there: %d %s", r.code, r.errout)
 	}
+	want(t, 0, dir, "capture", "dev.db", "-o", "dev.json")
+	if r := run(t, dir, "compare", "dev.json", "live.db", "--report", "./dev.json", "--force"); r.code != 2 || !strings.Contains(r.errout, "that is read") || !strings.Contains(read(t, filepath.Join(dir, "dev.json")), "berth") {
+		t.Errorf("over what is read: %d %s", r.code, r.errout)
+	}
 	// Of several targets each way stands once, with its definitions; of a task, too.
 	write(t, dir, "other.db", read(t, filepath.Join(dir, "live.db")))
 	write(t, dir, "dapper-mirror.yaml", "tasks:\n  told: {source: dev.db, targets: [live.db, other.db, gone.db], reports: [told.html, told.md]}\n")

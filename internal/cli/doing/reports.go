@@ -1,10 +1,12 @@
 package doing
 
 import (
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"dappermirror/internal/files"
 	"dappermirror/internal/report"
 	"dappermirror/internal/report/formats"
 	"dappermirror/internal/work"
@@ -24,8 +26,9 @@ func (r *Reports) Flags(cmd *cobra.Command) {
 // Wanted tells whether there are any.
 func (r *Reports) Wanted() bool { return len(r.files) > 0 }
 
-// Check refuses reports of no known form, and files that are there.
-func (r *Reports) Check(cmd *cobra.Command) error {
+// Check refuses reports of no known form, files that are there, and those that the call
+// reads: --force overwrites a report, not what it is made from.
+func (r *Reports) Check(cmd *cobra.Command, read []string) error {
 	f := cmd.Flags().Lookup("force")
 	force := f != nil && f.Value.String() == "true"
 	for _, path := range r.files {
@@ -34,6 +37,11 @@ func (r *Reports) Check(cmd *cobra.Command) error {
 		}
 		if err := work.Unwritten(path, force); err != nil {
 			return err
+		}
+		for _, in := range read {
+			if st, err := os.Stat(in); err == nil && !st.IsDir() && files.Same(path, in) {
+				return work.Troubled("own-input", "--report %s is a file that is read; name another file", path)
+			}
 		}
 	}
 	return nil

@@ -112,7 +112,7 @@ func (a *commands) call(cmd *cobra.Command, word string, o *options) error {
 	if err != nil {
 		return err
 	}
-	if err := o.reports.Check(cmd); err != nil {
+	if err := o.reports.Check(cmd, nil); err != nil {
 		return err
 	}
 	store := task.Of(t)

@@ -5,10 +5,12 @@ package page
 import (
 	"bytes"
 	_ "embed"
+	"encoding/json"
 	"fmt"
 	"html/template"
 	"strings"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
@@ -29,7 +31,7 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"word":   func(s compare.Status) string { return view.Words[s] },
 	"number": func(n int, one, many string) string { return words.Number(n, one, many) },
 	"join":   strings.Join, "phrase": phrase, "runs": runs, "parts": parts, "id": id, "groups": groups, "add": func(a, b int) int { return a + b },
-	"find": find, "percent": func(n int) string { return fmt.Sprintf("%d.%d %%", n/10, n%10) },
+	"kind": func(k catalog.Kind) string { return sqltext.CommentSafe(string(k)) }, "sql": sql, "quoted": quoted, "find": find, "percent": func(n int) string { return fmt.Sprintf("%d.%d %%", n/10, n%10) },
 }).Parse(layout))
 
 // Write is the page of a report.
@@ -48,10 +50,27 @@ func phrase(p view.Phrase) string { return sqltext.CommentSafe(p.Line()) }
 
 // id is an object's name in links: of several comparisons the first has the plain ones.
 func id(n int, o *view.Object) string {
-	if n == 0 {
-		return o.ID()
+	name := sqltext.CommentSafe(o.ID())
+	if n > 0 {
+		name += fmt.Sprintf("@%d", n+1)
 	}
-	return fmt.Sprintf("%s@%d", o.ID(), n+1)
+	return name
+}
+
+// quoted is a text as a string of JSON within a page: nothing in it ends its element, and
+// nothing is obeyed by who looks at the source.
+func quoted(s string) (template.JS, error) {
+	data, err := json.Marshal(s)
+	return template.JS(sqltext.JSONSafe(data)), err
+}
+
+// sql are the lines of statements, as they can be shown.
+func sql(statements []string) []string {
+	lines := view.Lines(strings.Join(statements, "\n"))
+	for i, l := range lines {
+		lines[i] = sqltext.CommentSafe(l)
+	}
+	return lines
 }
 
 // find is what a search looks through for an object.

@@ -109,8 +109,7 @@
 
   function copy(b) {
     var sql = b.closest('.sql'), what = b.dataset.copy, t;
-    if (what === 'text') t = sql.querySelector('pre').textContent;
-    else t = JSON.parse(sql.querySelector(what === 'source' ? '.whole' : '.whole-target').textContent);
+    t = JSON.parse(sql.querySelector({source: '.whole', target: '.whole-target', text: '.whole-text'}[what]).textContent);
     function said(ok) { var was = b.textContent; b.textContent = ok ? 'copied' : 'not copied'; setTimeout(function () { b.textContent = was; }, 1500); }
     function old() {
       var a = document.createElement('textarea'); a.value = t; document.body.appendChild(a); a.select();
