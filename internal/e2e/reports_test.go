@@ -88,6 +88,17 @@ func TestReports(t *testing.T) {
 	if r := run(t, dir, "compare", "dev.db", "live.db", "--report", "there.md"); r.code != 2 || read(t, filepath.Join(dir, "there.md")) != "mine" {
 		t.Errorf("over what is there: %d %s", r.code, r.errout)
 	}
+	// A script alone: its steps are the cases, and what stands in the way is one that fails.
+	want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql", "-q")
+	want(t, 0, dir, "check", "up.sql", "live.db", "--report", "check.xml", "--report", "check.html")
+	command(t, "", "sqlite3", filepath.Join(dir, "live.db"), "ALTER TABLE berth ADD COLUMN moved")
+	want(t, 1, dir, "check", "up.sql", "live.db", "--report", "moved.xml", "--report", "moved.html")
+	for name, fails := range map[string]int{"check": 0, "moved": 1} {
+		text := read(t, filepath.Join(dir, name+".xml"))
+		if !strings.Contains(text, fmt.Sprintf(`failures="%d"`, fails)) || strings.Count(text, "<skipped") == 0 || strings.Count(text, `classname="step"`) == 0 || strings.Contains(read(t, filepath.Join(dir, name+".html")), "note warn") != (fails > 0) {
+			t.Errorf("%s: %s", name, text)
+		}
+	}
 	want(t, 0, dir, "capture", "dev.db", "-o", "dev.json")
 	if r := run(t, dir, "compare", "dev.json", "live.db", "--report", "./dev.json", "--force"); r.code != 2 || !strings.Contains(r.errout, "that is read") || !strings.Contains(read(t, filepath.Join(dir, "dev.json")), "berth") {
 		t.Errorf("over what is read: %d %s", r.code, r.errout)

@@ -318,7 +318,7 @@ func TestTaskMessages(t *testing.T) {
 			all += string(data)
 		}
 	}
-	if len(begun.got()) != 1 || len(whole.got()) != 1 || len(hook.got()) != 1 || !strings.Contains(all, "told-1.json") || !strings.Contains(all, `"format":"dapper-mirror message"`) || !strings.Contains(all, "customer-01") || !strings.Contains(all, "Subject: told failed") {
+	if len(begun.got()) != 1 || len(whole.got()) != 1 || len(hook.got()) != 1 || !strings.Contains(all, "told-1.html") || !strings.Contains(all, `"format":"dapper-mirror message"`) || !strings.Contains(all, "<article class=\"object") || !strings.Contains(all, "customer-01") || !strings.Contains(all, "Subject: told failed") {
 		t.Fatalf("what came:\n%s", all)
 	}
 	for _, secret := range []string{"tiderace", "limpet", "kelp", "no such file", "it does not exist"} {

@@ -71,7 +71,7 @@ type Letter struct {
 	Result  string `json:"result"` // one of Whens
 	Subject string `json:"subject"`
 	Text    string `json:"text"`
-	// Payload is the letter for programs, Report what is attached to mail.
+	// Payload is the letter for programs, Report the page that is attached to mail.
 	Payload []byte `json:"payload"`
 	Report  []byte `json:"report,omitempty"`
 }
@@ -192,7 +192,7 @@ func (m *Mail) send(ctx context.Context, l Letter) error {
 	msg.SetDate()
 	msg.SetBodyString(mail.TypeTextPlain, l.Text)
 	if m.Attach && len(l.Report) > 0 {
-		if err := msg.AttachReader(fmt.Sprintf("%s-%d.json", l.Task, l.Run), strings.NewReader(string(l.Report)), mail.WithFileContentType("application/json")); err != nil {
+		if err := msg.AttachReader(fmt.Sprintf("%s-%d.html", l.Task, l.Run), strings.NewReader(string(l.Report)), mail.WithFileContentType("text/html")); err != nil {
 			return err
 		}
 	}

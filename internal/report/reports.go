@@ -42,10 +42,14 @@ func View(o Output) *view.Report {
 	if s := o.Script; s != nil {
 		scriptView(r, s)
 	}
-	if x := o.Rehearsal; x != nil {
+	x := o.Rehearsal
+	if x == nil && o.Script != nil {
+		x = o.Script.Rehearsal
+	}
+	if x != nil && x.Passed {
 		r.Notes = append(r.Notes, rehearsalWords(x))
-	} else if o.Script != nil && o.Script.Rehearsal != nil {
-		r.Notes = append(r.Notes, rehearsalWords(o.Script.Rehearsal))
+	} else if x != nil {
+		r.Wrong = append(r.Wrong, rehearsalWords(x))
 	}
 	if x := o.Run; x != nil {
 		note := fmt.Sprintf("%s ran on %s, %d held back", words.Number(x.Steps, "step", "steps"), x.Target, x.Held)
@@ -54,6 +58,7 @@ func View(o Output) *view.Report {
 		}
 		r.Notes = append(r.Notes, note)
 	}
+	r.Notes = append(r.Notes, r.Wrong...)
 	return r
 }
 
@@ -185,13 +190,13 @@ func scriptView(r *view.Report, s *JSONScript) {
 		r.Head = append(r.Head, [2]string{"way back", s.Backout})
 	}
 	if s.Edited {
-		r.Notes = append(r.Notes, "The script is not as it was written.")
+		r.Wrong = append(r.Wrong, "The script is not as it was written.")
 	}
 	if s.Fits != nil && !*s.Fits {
-		r.Notes = append(r.Notes, "The target is no longer what the script was written for.")
+		r.Wrong = append(r.Wrong, "The target is no longer what the script was written for.")
 	}
 	for _, l := range s.Lacking {
-		r.Notes = append(r.Notes, "The account lacks: "+l)
+		r.Wrong = append(r.Wrong, "The account lacks: "+l)
 	}
 	for _, b := range s.BlockedBy {
 		r.Notes = append(r.Notes, "At work on the tables: "+b)

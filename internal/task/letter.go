@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/files"
 	"dappermirror/internal/message"
 	"dappermirror/internal/report"
+	"dappermirror/internal/report/formats"
 )
 
 // letter is a run as programs are told of it. Changes within a version only add.
@@ -52,13 +53,14 @@ func Letter(run report.JSONTaskRun, targets []report.JSONTarget, ways []report.J
 	var payload bytes.Buffer
 	enc := json.NewEncoder(&payload)
 	enc.SetEscapeHTML(false)
-	_ = enc.Encode(letter{"dapper-mirror message", 1, run, list, ways}) // plain structs always encode
+	_ = enc.Encode(letter{"dapper-mirror message", 1, run, list, ways})                                                // plain structs always encode
+	page, _ := formats.Render("report.html", report.Output{Command: "task", TaskRun: &run, Targets: list, Ways: ways}) // it always renders
 	var body strings.Builder
 	fmt.Fprintf(&body, "%s\n\n", report.Safe(run.Summary))
 	report.Run(&body, report.Output{TaskRun: &run, Targets: list, Ways: ways}, report.Style{Width: 100, Whole: true})
 	return message.Letter{
 		ID: fmt.Sprintf("%s-%d-%s", files.Safe(run.Task), run.Number, strings.Map(digitsOnly, run.Began)), Task: run.Task, Run: run.Number, Result: run.Result,
-		Subject: Subject(run), Text: strings.ReplaceAll(body.String(), "\r", ""), Payload: payload.Bytes(), Report: payload.Bytes(),
+		Subject: Subject(run), Text: strings.ReplaceAll(body.String(), "\r", ""), Payload: payload.Bytes(), Report: page,
 	}
 }
 

@@ -33,13 +33,14 @@ type suite struct {
 type test struct {
 	Class   string   `xml:"classname,attr"`
 	Name    string   `xml:"name,attr"`
+	Skipped *failure `xml:"skipped,omitempty"`
 	Failure *failure `xml:"failure,omitempty"`
 	Error   *failure `xml:"error,omitempty"`
 }
 
 type failure struct {
 	Message string `xml:"message,attr"`
-	Type    string `xml:"type,attr"`
+	Type    string `xml:"type,attr,omitempty"`
 	Text    string `xml:",chardata"`
 }
 
@@ -70,6 +71,9 @@ func Write(r *view.Report) ([]byte, error) {
 		}
 		all.Suites = append(all.Suites, s)
 	}
+	if len(r.Steps)+len(r.Held) > 0 {
+		all.Suites = append(all.Suites, steps(r))
+	}
 	for i := range all.Suites {
 		s := &all.Suites[i]
 		s.Tests = len(s.Cases)
@@ -92,6 +96,26 @@ func Write(r *view.Report) ([]byte, error) {
 	}
 	b.WriteByte('\n')
 	return b.Bytes(), nil
+}
+
+// steps are the steps of a script as cases: what is held back is skipped, and where a
+// rehearsal failed, or the script no longer fits, that is a case of its own.
+func steps(r *view.Report) suite {
+	s := suite{Name: "steps"}
+	for _, x := range r.Steps {
+		s.Cases = append(s.Cases, test{Class: "step", Name: clean(fmt.Sprintf("%d %s", x.Number, x.Title))})
+	}
+	for _, x := range r.Held {
+		var why []string
+		for _, p := range x.Risks {
+			why = append(why, clean(p.Line()))
+		}
+		s.Cases = append(s.Cases, test{Class: "held back", Name: clean(fmt.Sprintf("%d %s", x.Number, x.Title)), Skipped: &failure{Message: strings.Join(why, "; ")}})
+	}
+	for _, w := range r.Wrong {
+		s.Cases = append(s.Cases, test{Class: "script", Name: "it can be run", Failure: &failure{clean(w), "script", ""}})
+	}
+	return s
 }
 
 // object is an object as a case.

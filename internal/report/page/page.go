@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"html/template"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -31,7 +32,7 @@ var page = template.Must(template.New("page").Funcs(template.FuncMap{
 	"word":   func(s compare.Status) string { return view.Words[s] },
 	"number": func(n int, one, many string) string { return words.Number(n, one, many) },
 	"join":   strings.Join, "phrase": phrase, "runs": runs, "parts": parts, "id": id, "groups": groups, "add": func(a, b int) int { return a + b },
-	"kind": func(k catalog.Kind) string { return sqltext.CommentSafe(string(k)) }, "sql": sql, "quoted": quoted, "find": find, "percent": func(n int) string { return fmt.Sprintf("%d.%d %%", n/10, n%10) },
+	"kind": func(k catalog.Kind) string { return sqltext.CommentSafe(string(k)) }, "sql": sql, "quoted": quoted, "wrong": slices.Contains[[]string], "find": find, "percent": func(n int) string { return fmt.Sprintf("%d.%d %%", n/10, n%10) },
 }).Parse(layout))
 
 // Write is the page of a report.

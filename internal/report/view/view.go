@@ -192,6 +192,7 @@ type Report struct {
 	Steps, Held []Step
 	Script      string // its file, "" where there is none
 	Notes       []string
+	Wrong       []string // of the notes those that say that the script cannot be run as it is
 }
 
 // Target is one of several targets.
