@@ -345,6 +345,9 @@ func ComparisonJSON(c *view.Comparison, all bool) JSONComparison {
 func itemJSON(o *view.Object) JSONItem {
 	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Status: o.Status, Action: view.Actions[o.Status], SourceAt: o.SourceAt, TargetAt: o.TargetAt,
 		Choice: o.Choice, Loses: o.Loses, Source: o.SourceSQL, Target: o.TargetSQL, Said: o.Facts}
+	if o.Status != compare.Differs && o.Choice == "" { // what is in it
+		j.Said = o.Said
+	}
 	if o.Partial {
 		if j.Partial = true; o.WantedSQL != "" {
 			j.Wanted = &o.WantedSQL

@@ -233,3 +233,30 @@ func TestManyTargets(t *testing.T) {
 		t.Errorf("a name got out:\n%s\n%s", b.String(), md)
 	}
 }
+
+// TestPrint: what baselines keep of a difference does not change with the program, and
+// changes with the difference.
+func TestPrint(t *testing.T) {
+	a, b := "int", "bigint"
+	it := JSONItem{Kind: "table", Schema: "harbour", Name: "berth", Status: compare.Differs, Properties: []JSONProperty{{Name: "comment", Source: &a}}, Parts: []JSONItem{{Kind: "column", Name: "id", Status: compare.Differs, Properties: []JSONProperty{{Name: "type", Source: &b, Target: &a}}}}}
+	if got := printOf(it); got != "f8509dc9f091" {
+		t.Errorf("it is %s now: every baseline that somebody keeps would be wrong", got)
+	}
+	seen := map[string]bool{printOf(it): true}
+	other := it
+	for _, change := range []func(*JSONItem){
+		func(x *JSONItem) { x.Name = "pilot" }, func(x *JSONItem) { x.Schema = "" }, func(x *JSONItem) { x.Kind = "view" }, func(x *JSONItem) { x.Status = compare.SourceOnly },
+		func(x *JSONItem) { x.Properties = []JSONProperty{{Name: "comment", Target: &a}} }, func(x *JSONItem) { x.Properties = nil }, func(x *JSONItem) { x.Parts = nil }, func(x *JSONItem) { x.Parts = append(x.Parts, x.Parts...) },
+	} {
+		other = it
+		if change(&other); seen[printOf(other)] {
+			t.Errorf("%+v looks like another", other)
+		}
+		seen[printOf(other)] = true
+	}
+	other = it
+	other.SourceAt, other.Loses, other.Source, other.Choice, other.Print = "a.sql:1:1", []string{"x"}, "CREATE", "leave", "x"
+	if printOf(other) != printOf(it) {
+		t.Error("what is said of a difference makes it another one")
+	}
+}

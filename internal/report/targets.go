@@ -212,16 +212,31 @@ func Brief(ways []JSONWay) []JSONWay {
 }
 
 // printOf is the same for differences that are the same in all but where they stand in
-// a text.
+// a text. Baselines keep it: it is made of what a difference is, and of nothing that a
+// later version may add.
 func printOf(it JSONItem) string {
-	it = placeless([]JSONItem{it})[0]
-	it.Source, it.Target, it.Choice, it.Said = "", "", "", nil
-	data, err := json.Marshal(it)
-	if err != nil {
-		return "" // nothing in it cannot be written
+	h := sha256.New()
+	var write func(JSONItem)
+	write = func(x JSONItem) {
+		fmt.Fprintf(h, "%q %q %q %q\n", x.Kind, x.Schema, x.Name, x.Status)
+		for _, p := range x.Properties {
+			fmt.Fprintf(h, "%q", p.Name)
+			for _, v := range []*string{p.Source, p.Target} {
+				if v == nil {
+					fmt.Fprint(h, " -")
+				} else {
+					fmt.Fprintf(h, " %q", *v)
+				}
+			}
+			fmt.Fprintln(h)
+		}
+		for _, p := range x.Parts {
+			write(p)
+		}
+		fmt.Fprintln(h, ".")
 	}
-	sum := sha256.Sum256(data)
-	return hex.EncodeToString(sum[:6])
+	write(it)
+	return hex.EncodeToString(h.Sum(nil)[:6])
 }
 
 func (t *Targets) listed(c *view.Comparison, st Style) string {
