@@ -204,7 +204,7 @@ func one(t *testing.T, dir, pattern string) string {
 // keys are those that the systems' reference pages know, of the ones that are used:
 // GitLab, CI/CD YAML syntax; Azure Pipelines, YAML schema.
 var keys = map[string][]string{
-	"gitlab": {"stage", "rules", "resource_group", "script", "artifacts", "if", "when", "allow_failure", "expire_in", "paths"},
+	"gitlab": {"stage", "rules", "resource_group", "script", "artifacts", "if", "when", "allow_failure", "expire_in", "paths", "reports", "junit"},
 	"azure":  {"trigger", "schedules", "cron", "displayName", "branches", "include", "always", "pool", "vmImage", "steps", "script", "workingDirectory", "env", "condition", "publish", "artifact"},
 }
 

@@ -96,6 +96,13 @@ func (j Job) compare(more string) string {
 
 func (j Job) verify() string { return "dapper-mirror task " + j.Task + " --no-input --verify" }
 
+// file is one that a run leaves beside the project file, and where it is as seen from the
+// root of the repository.
+func (j Job) file(ending string) (here, there string) {
+	here = "dapper-mirror-" + j.Task + ending
+	return here, filepath.ToSlash(filepath.Join(j.Within, here))
+}
+
 // kept is the folder of the runs as seen from the root of the repository.
 func (j Job) kept() string { return filepath.ToSlash(filepath.Join(j.Within, j.Kept)) }
 
@@ -171,6 +178,8 @@ func github(j Job) []File {
 }
 
 func gitlab(j Job) []File {
+	summary, summaryAt := j.file(".md")
+	tests, testsAt := j.file(".xml")
 	return []File{{"dapper-mirror-" + j.Task + ".gitlab-ci.yml", text(head(j, "gitlab"),
 		"# Include it in .gitlab-ci.yml; its schedule ("+cmp.Or(map[bool]string{true: j.Schedule.Cron()}[j.Timed], "when it is to run")+") is set under Build, Pipeline schedules.",
 		when(len(j.Secrets) > 0, "# Set as masked variables: "+strings.Join(j.Secrets, ", ")),
@@ -183,13 +192,16 @@ func gitlab(j Job) []File {
 		"  resource_group: dapper-mirror-"+j.Task,
 		"  script:",
 		when(j.Within != "", "    - cd "+quoted(script.Word(filepath.ToSlash(j.Within)))),
-		"    - "+j.compare(""),
+		"    - "+j.compare(" --summary "+summary+" --report "+tests+" --force"),
 		"    - "+j.verify(),
 		"  artifacts:",
 		"    when: always",
 		"    expire_in: 30 days",
 		"    paths:",
-		"      - "+quoted(j.kept()))}}
+		"      - "+quoted(j.kept()),
+		"      - "+quoted(summaryAt),
+		"    reports:",
+		"      junit: "+quoted(testsAt))}}
 }
 
 // groovy is a text as a string of Groovy that nothing is put into.
@@ -210,10 +222,11 @@ func jenkins(j Job) []File {
 		when(j.Timed, "  triggers {", "    cron("+groovy(j.Schedule.Cron())+")", "  }"),
 		when(len(j.Secrets) > 0, j.env("  environment {", "    ", "NAME = credentials('NAME')"), "  }"),
 		"  stages {"}
-	lines = append(lines, run("Compare", j.compare(""))...)
+	summary, summaryAt := j.file(".md")
+	lines = append(lines, run("Compare", j.compare(" --summary "+summary))...)
 	lines = append(lines, run("Expect no difference", j.verify())...)
 	lines = append(lines, "  }", "  post {", "    always {",
-		"      archiveArtifacts artifacts: "+groovy(j.kept()+"/**")+", allowEmptyArchive: true, defaultExcludes: false", "    }", "  }", "}")
+		"      archiveArtifacts artifacts: "+groovy(j.kept()+"/**, "+summaryAt)+", allowEmptyArchive: true, defaultExcludes: false", "    }", "  }", "}")
 	return []File{{"dapper-mirror-" + j.Task + ".Jenkinsfile", text(lines...)}}
 }
 
