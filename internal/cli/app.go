@@ -34,6 +34,7 @@ import (
 	"dappermirror/internal/report"
 	"dappermirror/internal/script"
 	"dappermirror/internal/settings"
+	"dappermirror/internal/task"
 	"dappermirror/internal/work"
 )
 
@@ -47,17 +48,8 @@ const (
 	exitInterrupted = 130
 )
 
-// exitOrder is which of several exit codes counts, the highest first.
-var exitOrder = []int{exitInterrupted, exitPartly, exitTrouble, exitSafety, exitDifferent, exitOK}
-
-func worse(a, b int) int {
-	for _, c := range exitOrder {
-		if a == c || b == c {
-			return c
-		}
-	}
-	return a
-}
+// worse is which of two exit codes counts.
+var worse = task.Worse
 
 // trouble and refusal make the failures of the command line itself.
 var trouble, refusal = work.Troubled, work.Refused

@@ -51,19 +51,6 @@ type JSONPair struct {
 	Target string `json:"target"`
 }
 
-// GapWords name what was not seen.
-func GapWords(g catalog.Gap) string {
-	switch {
-	case g.Property == "" && g.Kind == "":
-		return "something"
-	case g.Property == "":
-		return g.Kind.Title()
-	case g.Kind == "":
-		return g.Property + " of everything"
-	}
-	return g.Property + " of each " + g.Kind.Title()
-}
-
 // PlaceMarks are what is worth a word in a list of places.
 func PlaceMarks(p JSONPlace) string {
 	var out []string

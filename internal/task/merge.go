@@ -103,9 +103,9 @@ func Merge(parts []report.Output) (*Merged, error) {
 			}
 			if r.State != report.Ended {
 				m.Unfinished = append(m.Unfinished, fmt.Sprintf("run %d %s", r.Number, r.Share))
-				m.Exit = worse(m.Exit, 2)
+				m.Exit = Worse(m.Exit, 2)
 			}
-			m.Exit = worse(m.Exit, r.Exit)
+			m.Exit = Worse(m.Exit, r.Exit)
 			if n, total, ok := strings.Cut(r.Share, "/"); ok {
 				a, errA := strconv.Atoi(n)
 				b, errB := strconv.Atoi(total)
@@ -143,7 +143,7 @@ func Merge(parts []report.Output) (*Merged, error) {
 			}
 			seen[j.Target] = true
 			if p.TaskRun == nil {
-				m.Exit = worse(m.Exit, j.Exit)
+				m.Exit = Worse(m.Exit, j.Exit)
 			}
 			m.Targets = append(m.Targets, j)
 		}
@@ -151,11 +151,11 @@ func Merge(parts []report.Output) (*Merged, error) {
 	for n := 1; n <= of; n++ {
 		if !have[n] {
 			m.Missing = append(m.Missing, fmt.Sprintf("%d/%d", n, of))
-			m.Exit = worse(m.Exit, 2)
+			m.Exit = Worse(m.Exit, 2)
 		}
 	}
 	if len(m.Twice) > 0 {
-		m.Exit = worse(m.Exit, 2)
+		m.Exit = Worse(m.Exit, 2)
 	}
 	return m, nil
 }

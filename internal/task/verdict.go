@@ -102,7 +102,8 @@ type Verdict struct {
 // order is which of several exit codes counts, the highest first.
 var order = []int{130, 4, 2, 3, 1, 0}
 
-func worse(a, b int) int {
+// Worse is which of two exit codes counts.
+func Worse(a, b int) int {
 	for _, c := range order {
 		if a == c || b == c {
 			return c
@@ -110,9 +111,6 @@ func worse(a, b int) int {
 	}
 	return a
 }
-
-// Worse is which of two exit codes counts.
-func Worse(a, b int) int { return worse(a, b) }
 
 // Judge says what a run comes to: when it fails, its task says; what went wrong with
 // a target always counts.
@@ -128,9 +126,9 @@ func Judge(failOn string, targets []report.JSONTarget, ways []report.JSONWay, kn
 		differs := j.Result == report.Differs || j.Result == report.Moved || j.Result == report.HeldBack
 		switch {
 		case j.Error != nil || j.Result == report.NotBegun:
-			v.Exit = worse(v.Exit, j.Exit)
+			v.Exit = Worse(v.Exit, j.Exit)
 			if j.Result == report.NotBegun {
-				v.Exit = worse(v.Exit, 2)
+				v.Exit = Worse(v.Exit, 2)
 			}
 			continue
 		case !differs:
@@ -141,7 +139,7 @@ func Judge(failOn string, targets []report.JSONTarget, ways []report.JSONWay, kn
 			v.Result = "different"
 		}
 		if counts {
-			v.Exit = worse(v.Exit, max(j.Exit, 1))
+			v.Exit = Worse(v.Exit, max(j.Exit, 1))
 		}
 	}
 	if known != nil {

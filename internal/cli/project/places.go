@@ -17,6 +17,7 @@ import (
 	"dappermirror/internal/engine"
 	"dappermirror/internal/place"
 	"dappermirror/internal/report"
+	"dappermirror/internal/report/view"
 	"dappermirror/internal/settings"
 	"dappermirror/internal/work"
 )
@@ -222,7 +223,7 @@ func (a *commands) tryPlace(ctx context.Context, name string, j *report.JSONPlac
 	t.Server = cmp.Or(t.Server, strings.TrimSpace(engine.Title(c.Engine)+" "+c.Version))
 	for _, g := range c.Gaps {
 		if !g.Quiet {
-			t.Unseen = append(t.Unseen, report.GapWords(g)+": "+g.Why)
+			t.Unseen = append(t.Unseen, view.GapWords(g)+": "+g.Why)
 		}
 	}
 	if t.Lacks, err = a.lacks(ctx, p, c); err != nil {

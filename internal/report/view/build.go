@@ -55,7 +55,7 @@ func Of(f Found) *Comparison {
 		v.Objects = append(v.Objects, o)
 	}
 	for _, g := range c.Judge.Gaps {
-		v.Gaps = append(v.Gaps, Gap{g.Side, string(g.Kind), g.Property, gapWords(g.Gap), g.Why})
+		v.Gaps = append(v.Gaps, Gap{g.Side, string(g.Kind), g.Property, GapWords(g.Gap), g.Why})
 	}
 	for _, l := range f.Likely {
 		v.Likely = append(v.Likely, Likely{l.Old.String(), l.New.String(), l.Option(), l.Weight, l.Reasons})
@@ -73,8 +73,8 @@ func Of(f Found) *Comparison {
 	return v
 }
 
-// gapWords name what was not seen.
-func gapWords(g catalog.Gap) string {
+// GapWords name what was not seen.
+func GapWords(g catalog.Gap) string {
 	switch {
 	case g.Property == "" && g.Kind == "":
 		return "something"
