@@ -39,6 +39,9 @@ type Session struct {
 	used     []*place.Place  // that were read
 	kept     map[string]kept // places whose structure is not read again, by identity
 	whole    *Session        // the one that this is a part of; nil for none
+	// resolved are databases that are there, as they were found by a part: it asks again
+	// and again for the same one.
+	resolved map[string]*place.Place
 }
 
 // kept is a place that was read, with what was read.
@@ -114,13 +117,36 @@ func (s *Session) change() (done func()) {
 // HasRun tells whether a script ran to its end.
 func (s *Session) HasRun() bool { return s.ran.Load() }
 
+// found is a database as a part found it before; nil for none.
+func (s *Session) found(text string) *place.Place {
+	s.keeping.Lock()
+	defer s.keeping.Unlock()
+	p, ok := s.resolved[text]
+	if !ok {
+		return nil
+	}
+	known := *p
+	return &known
+}
+
 // Place finds out what a place is; create says that it may not be there yet.
 func (s *Session) Place(text string, create bool) (*place.Place, error) {
+	if p := s.found(text); p != nil {
+		return p, nil
+	}
 	opt := s.Places
 	opt.Create = create
 	p, err := place.Resolve(text, opt)
 	if err != nil {
 		return nil, Troubled("place", "%w", err)
+	}
+	if s.whole != nil && p.Writable() && !p.Missing() && s.was(p.Identity).place == nil {
+		s.keeping.Lock()
+		if s.resolved == nil {
+			s.resolved = map[string]*place.Place{}
+		}
+		s.resolved[text] = p
+		s.keeping.Unlock()
 	}
 	if k := s.was(p.Identity); k.place != nil {
 		known := *k.place // which a comparison beside this one has too
