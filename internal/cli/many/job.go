@@ -44,7 +44,8 @@ func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Ta
 			if e != nil && err == nil {
 				err = e
 			}
-			noted.Note(func(r *report.Targets) { found(r, t.N, p, likely) })
+			v := View(p, likely, noted.report.Detail || noted.report.Whole) // beside the others
+			noted.Note(func(r *report.Targets) { r.Compared(t.N, v) })
 		}
 		noted.Note(func(r *report.Targets) { d.note(r, t, done, j) })
 		if done.Written != nil && d.Scripts != nil && done.Script != "" {
@@ -59,11 +60,6 @@ func likely(ctx context.Context, s *work.Session, p *work.Pair, rows bool) ([]ma
 		return p.Comparison.Likely(match.Least), nil
 	}
 	return s.Likely(ctx, p, rows)
-}
-
-// found notes a comparison.
-func found(r *report.Targets, n int, p *work.Pair, likely []match.Likely) {
-	r.Compared(n, View(p, likely, r.Detail || r.Whole))
 }
 
 // View is what a report says of a pair; detail has the definitions laid out.
