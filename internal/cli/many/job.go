@@ -2,8 +2,12 @@ package many
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"slices"
 	"sync"
 
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/report"
 	"dappermirror/internal/report/view"
@@ -25,6 +29,7 @@ type Doing struct {
 // Do does a job for a target and notes what it finds; it is a Call's.
 func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Target, *Noted) error {
 	var asking sync.Mutex // people answer one question at a time
+	known := &ways{of: map[[32]byte]*view.Comparison{}}
 	return func(ctx context.Context, s *work.Session, t Target, noted *Noted) error {
 		j, err := d.Job(t)
 		if err != nil {
@@ -40,11 +45,10 @@ func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Ta
 		}
 		done, err := s.Do(ctx, source, t.Arg(), j)
 		if p := done.Pair; p != nil {
-			likely, e := likely(ctx, s, p, d.Rows && err == nil)
+			v, e := known.view(ctx, s, p, noted.report.Detail || noted.report.Whole, d.Rows && err == nil)
 			if e != nil && err == nil {
 				err = e
 			}
-			v := View(p, likely, noted.report.Detail || noted.report.Whole) // beside the others
 			noted.Note(func(r *report.Targets) { r.Compared(t.N, v) })
 		}
 		noted.Note(func(r *report.Targets) { d.note(r, t, done, j) })
@@ -60,6 +64,49 @@ func likely(ctx context.Context, s *work.Session, p *work.Pair, rows bool) ([]ma
 		return p.Comparison.Likely(match.Least), nil
 	}
 	return s.Likely(ctx, p, rows)
+}
+
+// ways are what is said of targets that differ in one way: what would be lost, and what
+// looks like a rename, is found out once for all of them.
+type ways struct {
+	mu sync.Mutex
+	of map[[32]byte]*view.Comparison
+}
+
+// view is what a report says of a target.
+func (w *ways) view(ctx context.Context, s *work.Session, p *work.Pair, detail, rows bool) (*view.Comparison, error) {
+	bare := view.Of(view.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Given: p.Given})
+	var differ []view.Object
+	for _, o := range bare.Objects {
+		if o.Status != compare.Same {
+			differ = append(differ, o)
+		}
+	}
+	data, err := json.Marshal(differ)
+	if err != nil || detail || rows {
+		l, err := likely(ctx, s, p, rows)
+		return View(p, l, detail), err
+	}
+	key := sha256.Sum256(data)
+	w.mu.Lock()
+	same := w.of[key]
+	w.mu.Unlock()
+	if same == nil {
+		v := View(p, p.Comparison.Likely(match.Least), false)
+		w.mu.Lock()
+		w.of[key] = &view.Comparison{Objects: slices.DeleteFunc(slices.Clone(v.Objects), func(o view.Object) bool { return o.Status == compare.Same }), Losing: v.Losing, Likely: v.Likely}
+		w.mu.Unlock()
+		return v, nil
+	}
+	n := 0
+	for i := range bare.Objects { // they stand in the same order
+		if bare.Objects[i].Status != compare.Same {
+			bare.Objects[i] = same.Objects[n]
+			n++
+		}
+	}
+	bare.Losing, bare.Likely = same.Losing, same.Likely
+	return bare, nil
 }
 
 // View is what a report says of a pair; detail has the definitions laid out.
