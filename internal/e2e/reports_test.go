@@ -182,11 +182,22 @@ func TestRowsOfATable(t *testing.T) {
 				says string
 			}{
 				{[]string{table, "--where", slow, "--row-check-time", "300ms"}, "longer than 300ms"},
-				{[]string{table, "--where", "1 = 1); DELETE FROM empty; --"}, ""}, {[]string{table, "--where", "nonsense"}, ""}, {[]string{"nowhere"}, "has no table nowhere"},
+				{[]string{table, "--where", "1 = 1); DELETE FROM empty; --"}, "brackets closed"}, {[]string{table, "--where", "id > 0; DELETE FROM empty"}, ""}, {[]string{table, "--where", "nonsense"}, ""}, {[]string{"nowhere"}, "has no table nowhere"},
 				{[]string{table, "--columns", "nota"}, "has no column nota"}, {[]string{table, "--limit", "0"}, "from 1 to"}, {[]string{table, "--key", "1,2"}, "primary key of 1 column"}, {[]string{table, "--key", `\`}, "backslash"},
 			} {
 				if r := run(t, dir, append([]string{"rows", place}, c.args...)...); r.code != 2 || r.out != "" || !strings.Contains(r.errout, c.says) {
 					t.Errorf("%v: %d %s%s", c.args, r.code, r.out, r.errout)
+				}
+			}
+			if e.name == "postgres" { // what a condition calls may not write either
+				made := p.make(t, sql+"CREATE SEQUENCE berths; CREATE TABLE empty (id integer); INSERT INTO empty VALUES (1); CREATE FUNCTION grab() RETURNS boolean LANGUAGE sql AS $$ DELETE FROM public.empty RETURNING true $$;")
+				for _, where := range []string{"nextval('berths') > 0", "grab()"} {
+					if r := run(t, dir, "rows", made, table, "--where", where); r.code != 2 || !strings.Contains(r.errout, "read-only") {
+						t.Errorf("%s: %d %s%s", where, r.code, r.out, r.errout)
+					}
+				}
+				if n := p.ask(t, made, "SELECT count(*) FROM empty"); strings.TrimSpace(n) != "1" {
+					t.Errorf("a row is gone: %s", n)
 				}
 			}
 			if d := firstDifference(before, p.dump(t, place)); d != "" {

@@ -81,9 +81,14 @@ func likely(w io.Writer, list []view.Likely, st Style) {
 		if i == 0 {
 			fmt.Fprintf(w, "\n%s\n", st.Strong("likely renames"))
 		}
-		option, what, _ := strings.Cut(l.Option, " ")
-		Hang(w, "  ? ", fmt.Sprintf("%d %%  %s %s  (%s)", l.Weight, option, Safe(script.Word(what)), strings.Join(l.Reasons, ", ")), st.Width, nil)
+		Hang(w, "  ? ", fmt.Sprintf("%d %%  %s  (%s)", l.Weight, Safe(typed(l.Option)), strings.Join(l.Reasons, ", ")), st.Width, nil)
 	}
+}
+
+// typed is an option with its value as it is typed into a shell.
+func typed(option string) string {
+	name, value, _ := strings.Cut(option, " ")
+	return name + " " + script.Word(value)
 }
 
 // stays counts the objects of which nothing goes to the target.

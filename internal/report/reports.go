@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
@@ -136,10 +137,10 @@ func comparisonView(c JSONComparison) *view.Comparison {
 		v.Objects = append(v.Objects, itemView(it))
 	}
 	for _, g := range c.NotCompared {
-		v.Gaps = append(v.Gaps, view.Gap{Side: g.Side, Kind: g.Kind, Property: g.Property, What: strings.TrimSpace(g.Property + " " + g.Kind), Why: g.Why})
+		v.Gaps = append(v.Gaps, view.Gap{Side: g.Side, Kind: g.Kind, Property: g.Property, What: view.GapWords(catalog.Gap{Kind: catalog.Kind(g.Kind), Property: g.Property}), Why: g.Why})
 	}
 	for _, l := range c.Likely {
-		v.Likely = append(v.Likely, view.Likely{Old: l.Old, New: l.New, Option: l.Option, Weight: l.Weight, Reasons: l.Reasons})
+		v.Likely = append(v.Likely, view.Likely{Old: l.Old, New: l.New, Option: typed(l.Option), Weight: l.Weight, Reasons: l.Reasons})
 	}
 	for _, n := range c.Names {
 		v.Names = append(v.Names, view.Pair(n))

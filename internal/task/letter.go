@@ -48,6 +48,7 @@ func Letter(run report.JSONTaskRun, targets []report.JSONTarget, ways []report.J
 		}
 		if run.Error != nil {
 			run.Error = &report.JSONError{Code: run.Error.Code, Exit: run.Error.Exit, Message: silent[report.Failed]}
+			run.Summary = run.Error.Message
 		}
 	}
 	var payload bytes.Buffer

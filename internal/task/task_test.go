@@ -94,8 +94,8 @@ func TestJudge(t *testing.T) {
 func TestLetter(t *testing.T) {
 	targets, ways := found("failed 2 0 0", "refused 3 0 0")
 	targets[0].Target, targets[1].Detail = "a\r\nBcc: all@quillhaven.example", "row 4711"
-	for _, list := range [][]report.JSONTarget{targets, targets[:1]} {
-		run := report.JSONTaskRun{Task: "nightly", Number: 3, Result: "failed", State: report.Ended, Summary: Summary(list, ways, nil), Error: &report.JSONError{Message: "password of 4711"}}
+	for _, list := range [][]report.JSONTarget{targets, targets[:1], nil} {
+		run := report.JSONTaskRun{Task: "nightly", Number: 3, Result: "failed", State: report.Ended, Summary: Summary(list, ways, nil) + " 4711", Error: &report.JSONError{Message: "password of 4711"}}
 		l := Letter(run, list, ways, false)
 		all := l.Subject + l.Text + string(l.Payload) + string(l.Report)
 		if strings.Contains(all, "4711") || strings.Contains(all, "Brine") || !strings.Contains(all, "the log of the run says why") || strings.ContainsAny(l.Subject, "\r\n") || !json.Valid(l.Payload) {

@@ -178,7 +178,7 @@ func rowQuery(e engine.Engine, c *catalog.Catalog, table *catalog.Object, r Rows
 		from = c.Spell(table.Schema, false) + "." + from
 	}
 	query := "SELECT " + expr + " FROM " + from
-	where, err := condition(c, out, r)
+	where, err := condition(e.Dialect(), c, out, r)
 	if err != nil {
 		return "", err
 	}
@@ -205,7 +205,24 @@ func rowQuery(e engine.Engine, c *catalog.Catalog, table *catalog.Object, r Rows
 }
 
 // condition is what rows must meet.
-func condition(c *catalog.Catalog, out *RowList, r Rows) (string, error) {
+func condition(d sqltext.Dialect, c *catalog.Catalog, out *RowList, r Rows) (string, error) {
+	depth := 0
+	for _, t := range sqltext.Lex(d, r.Where) { // it stays within its brackets
+		switch {
+		case t.IsOp("("):
+			depth++
+		case t.IsOp(")"):
+			depth--
+		case t.Blank() && strings.ContainsRune(t.Text, '!'): // a comment that a server may run
+			depth = -1
+		}
+		if depth < 0 {
+			break
+		}
+	}
+	if depth != 0 {
+		return "", Troubled("usage", "--where %q: it is one condition, with its brackets closed", r.Where)
+	}
 	if len(r.Key) == 0 {
 		return r.Where, nil
 	}

@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 )
 
 func TestCells(t *testing.T) {
@@ -36,10 +37,10 @@ func TestCondition(t *testing.T) {
 		r    Rows
 		want string
 	}{
-		{Rows{}, ""}, {Rows{Where: "a > 1"}, "a > 1"}, {Rows{Key: []string{"1"}}, "!primary key of 2 columns"}, {Rows{Key: []string{"1", `x\`}}, "!backslash"}, {Rows{Key: []string{"1", "a\x00"}}, "!backslash"},
+		{Rows{}, ""}, {Rows{Where: "a > 1"}, "a > 1"}, {Rows{Where: "(a > 1) AND ')' <> b"}, "(a > 1) AND ')' <> b"}, {Rows{Where: "a) OR (b"}, "!brackets closed"}, {Rows{Where: "(a"}, "!brackets closed"}, {Rows{Where: "a /*!) INTO OUTFILE 'x' */"}, "!brackets closed"}, {Rows{Key: []string{"1"}}, "!primary key of 2 columns"}, {Rows{Key: []string{"1", `x\`}}, "!backslash"}, {Rows{Key: []string{"1", "a\x00"}}, "!backslash"},
 		{Rows{Key: []string{"1", "o'x"}, Where: "a"}, "(a\n) AND ID = '1' AND NO = 'o''x'"},
 	} {
-		got, err := condition(c, list, x.r)
+		got, err := condition(sqltext.Dialect{}, c, list, x.r)
 		if wrong, bad := strings.CutPrefix(x.want, "!"); bad {
 			if err == nil || !strings.Contains(err.Error(), wrong) {
 				t.Errorf("%+v: %v", x.r, err)

@@ -225,7 +225,7 @@ func Run(ctx context.Context, a App, c Call) error {
 	say := func(format string, args ...any) {
 		a.Note(format, args...)
 		if c.Log != nil {
-			fmt.Fprintf(c.Log, format+"\n", args...)
+			fmt.Fprintln(c.Log, report.Safe(fmt.Sprintf(format, args...)))
 		}
 	}
 	errs, err := a.Work().Each(ctx, c.Source, targets, work.Many{

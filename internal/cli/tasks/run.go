@@ -2,7 +2,9 @@ package tasks
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"sync"
@@ -27,7 +29,7 @@ func (a *commands) once(ctx context.Context, t settings.Task, o *options) error 
 	}
 	var known *task.Baseline
 	if t.Baseline != "" && (t.FailOn == "new" || fileThere(t.Baseline)) {
-		if known, err = task.ReadBaseline(t.Baseline); err != nil && !(o.keepBaseline && os.IsNotExist(unwrapped(err))) {
+		if known, err = task.ReadBaseline(t.Baseline); err != nil && !(o.keepBaseline && errors.Is(err, fs.ErrNotExist)) {
 			return work.Troubled("baseline", "%w", err)
 		}
 	}
@@ -91,17 +93,6 @@ func (a *commands) once(ctx context.Context, t settings.Task, o *options) error 
 
 func fileThere(path string) bool { _, err := os.Stat(path); return err == nil }
 
-// unwrapped is the last of the errors that are in one another.
-func unwrapped(err error) error {
-	for {
-		in, ok := err.(interface{ Unwrap() error })
-		if !ok || in.Unwrap() == nil {
-			return err
-		}
-		err = in.Unwrap()
-	}
-}
-
 // compared does what the task says for each target.
 func (a *commands) compared(ctx context.Context, t settings.Task, o *options, list []settings.Target, run *task.Run) (*report.Targets, error) {
 	names := many.Names(list)
@@ -126,7 +117,7 @@ func (a *commands) compared(ctx context.Context, t settings.Task, o *options, li
 	mayLose, expired := permitted(t, time.Now())
 	for _, e := range expired {
 		a.Warn("%s", e)
-		fmt.Fprintf(run.Log, "%s\n", e)
+		fmt.Fprintln(run.Log, report.Safe(e))
 	}
 	d.Job = func(x many.Target) (work.Job, error) {
 		said, err := a.Said().For(t.Source, x.Target)
@@ -292,7 +283,7 @@ func (a *commands) tell(ctx context.Context, t settings.Task, store *task.Store,
 		} else {
 			a.Note("message %s", j.Words())
 		}
-		fmt.Fprintf(run.Log, "message %s\n", j.Words())
+		fmt.Fprintln(run.Log, report.Safe("message "+j.Words()))
 		run.Messages = append(run.Messages, j)
 	}
 }

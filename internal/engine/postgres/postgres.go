@@ -361,9 +361,14 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 // Lines implements engine.RowReader.
 func (d *database) Lines(ctx context.Context, query string, line func(string) error) error {
 	if d.conn.PgConn().TxStatus() == 'I' { // in a script's transaction they are set
-		if _, err := d.conn.Exec(ctx, "SET DateStyle = 'ISO, YMD'; SET IntervalStyle = 'postgres'; SET TimeZone = 'UTC'"); err != nil {
+		begin := "BEGIN READ ONLY; SET LOCAL DateStyle = 'ISO, YMD'; SET LOCAL IntervalStyle = 'postgres'; SET LOCAL TimeZone = 'UTC'"
+		if end, ok := ctx.Deadline(); ok { // the server gives up too
+			begin += fmt.Sprintf("; SET LOCAL statement_timeout = %d", max(time.Until(end).Milliseconds(), 1))
+		}
+		if _, err := d.conn.Exec(ctx, begin); err != nil {
 			return explain(err)
 		}
+		defer d.conn.Exec(context.WithoutCancel(ctx), "ROLLBACK")
 	}
 	rows, err := d.conn.Query(ctx, query)
 	if err != nil {
