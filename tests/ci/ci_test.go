@@ -1,13 +1,11 @@
 // Package ci hands tasks to other systems and has their own checkers look at the files:
-// a linter of workflows, the parser of crontabs, systemd's verifier. It is a module of
-// its own so that the program depends on none of them.
+// a linter of workflows, the parser of crontabs, systemd's verifier.
 package ci
 
 import (
 	"bytes"
 	"encoding/xml"
 	"errors"
-	"fmt"
 	"io"
 	"os"
 	"os/exec"
@@ -22,28 +20,15 @@ import (
 	"github.com/rhysd/actionlint"
 	"github.com/robfig/cron/v3"
 	"go.yaml.in/yaml/v4"
+
+	"dappermirror/tests/built"
 )
 
 // program is the built program.
 var program string
 
 func TestMain(m *testing.M) {
-	dir, err := os.MkdirTemp("", "dapper-mirror-ci")
-	if err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	program = filepath.Join(dir, "dapper-mirror")
-	build := exec.Command("go", "build", "-o", program, "./cmd/dapper-mirror")
-	build.Dir = filepath.Join("..", "..")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
-		os.Exit(1)
-	}
-	code := m.Run()
-	os.RemoveAll(dir)
-	os.Exit(code)
+	os.Exit(built.Main(m, &program))
 }
 
 func run(t *testing.T, dir string, env []string, name string, args ...string) (string, int) {

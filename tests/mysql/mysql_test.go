@@ -1,6 +1,5 @@
 // Package mysql runs the built program against a server that speaks MySQL 8 and
-// that nobody here wrote: a Go library, in a module of its own so that the
-// program depends on nothing of it.
+// that nobody here wrote: a Go library.
 //
 // What it cannot do, and the program is not bent to: DO, and so the guards of
 // what the rows were asked; triggers, routines and events are not shown; no
@@ -10,7 +9,6 @@ package mysql
 
 import (
 	"context"
-	"fmt"
 	"net"
 	"os"
 	"os/exec"
@@ -26,6 +24,8 @@ import (
 	"github.com/dolthub/go-mysql-server/sql/types"
 
 	"github.com/sirupsen/logrus"
+
+	"dappermirror/tests/built"
 )
 
 // program is the built program.
@@ -33,22 +33,7 @@ var program string
 
 func TestMain(m *testing.M) {
 	logrus.SetLevel(logrus.PanicLevel)
-	dir, err := os.MkdirTemp("", "dapper-mirror-mysql")
-	if err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
-	}
-	program = filepath.Join(dir, "dapper-mirror")
-	build := exec.Command("go", "build", "-o", program, "./cmd/dapper-mirror")
-	build.Dir = filepath.Join("..", "..")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "building: %v\n%s", err, out)
-		os.Exit(1)
-	}
-	code := m.Run()
-	os.RemoveAll(dir)
-	os.Exit(code)
+	os.Exit(built.Main(m, &program))
 }
 
 // start runs a server with two databases, loads SQL into each, and answers their
