@@ -88,6 +88,19 @@ func TestReports(t *testing.T) {
 	if r := run(t, dir, "compare", "dev.db", "live.db", "--report", "there.md"); r.code != 2 || read(t, filepath.Join(dir, "there.md")) != "mine" {
 		t.Errorf("over what is there: %d %s", r.code, r.errout)
 	}
+	// What is left by choice and what stands in another order is said wherever the object is.
+	command(t, "CREATE TABLE lane (a, b, c);CREATE TABLE quay (id); CREATE TABLE shed (id)", "sqlite3", filepath.Join(dir, "d.db"))
+	command(t, "CREATE TABLE lane (b, a); CREATE INDEX ix_lane ON lane (a); CREATE TABLE quay (id)", "sqlite3", filepath.Join(dir, "l.db"))
+	said := []string{want(t, 1, dir, "compare", "d.db", "l.db", "--leave", "index:ix_lane,table:shed", "--detail", "--report", "c.html", "--report", "c.md", "--report", "c.json", "--report", "c.csv", "--report", "c.xml").out}
+	for _, f := range []string{"html", "md", "json", "csv", "xml"} {
+		said = append(said, read(t, filepath.Join(dir, "c."+f)))
+	}
+	for i, text := range said {
+		text = strings.NewReplacer(`\`, "").Replace(text)
+		if !strings.Contains(text, "(index ix_lane is left)") || !strings.Contains(text, "(is left)") || i < 4 && !strings.Contains(text, "stand in another order") {
+			t.Errorf("of what is left or stands elsewhere not all is said:\n%s", text)
+		}
+	}
 	// A script alone: its steps are the cases, and what stands in the way is one that fails.
 	want(t, 3, dir, "script", "dev.db", "live.db", "-o", "up.sql", "-q")
 	want(t, 0, dir, "check", "up.sql", "live.db", "--report", "check.xml", "--report", "check.html")

@@ -1,6 +1,7 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"strings"
@@ -73,7 +74,7 @@ func writeFacts(w io.Writer, o *view.Object, st Style) {
 		if m == view.Plain {
 			m = view.Changed
 		}
-		sign := view.Signs[m]
+		sign := cmp.Or(view.Signs[m], " ")
 		for i, l := range script.Wrap(st.line(p), st.Width-4) {
 			if i > 0 {
 				sign = " "

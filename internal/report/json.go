@@ -147,6 +147,8 @@ type JSONItem struct {
 	Choice string `json:"choice,omitempty"`
 	// Loses is what making the target like the source would destroy.
 	Loses []string `json:"would_lose,omitempty"`
+	// Order is a note on the order of its parts, which alone is no difference.
+	Order string `json:"order,omitempty"`
 	// Said is what differs, one thing after the other, as people read it.
 	Said []view.Phrase `json:"said,omitempty"`
 	// Print is the same for differences that are the same, of whatever target.
@@ -320,7 +322,7 @@ func ComparisonJSON(c *view.Comparison, all bool) JSONComparison {
 		case o.Status != compare.Same:
 			out.Differences = append(out.Differences, itemJSON(o))
 		case all:
-			out.Same = append(out.Same, JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Status: o.Status, Action: view.Actions[o.Status]})
+			out.Same = append(out.Same, itemJSON(o))
 		}
 	}
 	for _, p := range c.Names {
@@ -344,8 +346,8 @@ func ComparisonJSON(c *view.Comparison, all bool) JSONComparison {
 // itemJSON is an object, or a part of one.
 func itemJSON(o *view.Object) JSONItem {
 	j := JSONItem{Kind: o.Kind, Schema: o.Schema, Name: o.Name, Status: o.Status, Action: view.Actions[o.Status], SourceAt: o.SourceAt, TargetAt: o.TargetAt,
-		Choice: o.Choice, Loses: o.Loses, Source: o.SourceSQL, Target: o.TargetSQL, Said: o.Facts}
-	if o.Status != compare.Differs && o.Choice == "" { // what is in it
+		Choice: o.Choice, Loses: o.Loses, Source: o.SourceSQL, Target: o.TargetSQL, Order: o.Order, Said: o.Facts}
+	if o.Status != compare.Differs { // what is in it
 		j.Said = o.Said
 	}
 	if o.Partial {

@@ -53,7 +53,7 @@ type mark struct {
 }
 
 // paints are the colours of marks.
-var paints = map[view.Mark]lipgloss.Style{view.Equal: dim, view.Plain: dim, view.Changed: violet, view.Comes: blue, view.Goes: orange, view.Loses: orange}
+var paints = map[view.Mark]lipgloss.Style{view.Equal: dim, view.Plain: dim, view.Stays: dim, view.Changed: violet, view.Comes: blue, view.Goes: orange, view.Loses: orange}
 
 // sign is the sign of a mark, in its colour.
 func (s Style) sign(m view.Mark) string { return s.paint(paints[m], view.Signs[m]) }

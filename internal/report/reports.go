@@ -152,7 +152,7 @@ func comparisonView(c JSONComparison) *view.Comparison {
 }
 
 func itemView(it JSONItem) view.Object {
-	o := view.Object{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Facts: it.Said, Loses: it.Loses, Choice: it.Choice, SourceAt: it.SourceAt, TargetAt: it.TargetAt,
+	o := view.Object{Kind: it.Kind, Schema: it.Schema, Name: it.Name, Status: it.Status, Facts: it.Said, Loses: it.Loses, Choice: it.Choice, Order: it.Order, SourceAt: it.SourceAt, TargetAt: it.TargetAt,
 		SourceSQL: it.Source, TargetSQL: it.Target, Defined: it.Source+it.Target != "", Partial: it.Partial}
 	lines := func(s string) []string {
 		if s == "" {

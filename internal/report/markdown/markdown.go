@@ -115,6 +115,9 @@ func object(o *view.Object) string {
 	for _, p := range o.Facts {
 		fmt.Fprintf(&b, "- %s\n", Text(strings.TrimSpace(view.Signs[p.Mark]+" "+p.Line())))
 	}
+	if o.Order != "" {
+		fmt.Fprintf(&b, "\n%s\n", Text(o.Order))
+	}
 	if o.Defined && !o.Untouched {
 		var lines []string
 		for _, run := range view.Fold(o.Lines()) {

@@ -44,7 +44,7 @@ func Of(f Found) *Comparison {
 		o.Said, o.Order = describe(it, f.Losses[it]), orderNote(it)
 		o.Said = append(o.Said, chosen(f.Choices, it)...)
 		if it.Status != compare.Same {
-			o.Facts = closely(it, f.Losses[it])
+			o.Facts = append(closely(it, f.Losses[it]), chosen(f.Choices, it)...)
 			for _, r := range f.Losses[it] {
 				o.Loses = append(o.Loses, r.Text)
 			}
@@ -233,9 +233,9 @@ func chosen(c *choose.Chosen, it *compare.Item) []Phrase {
 	var said []Phrase
 	for _, d := range []choose.Decision{choose.Leave, choose.ToSource} {
 		if l := names[d]; len(l) > 0 && all && len(names) == 1 {
-			said = append(said, Phrase{Text: "(" + where[d] + ")"})
+			said = append(said, Phrase{Mark: Stays, Text: "(" + where[d] + ")"})
 		} else if len(l) > 0 {
-			said = append(said, Phrase{Text: "(" + strings.Join(l, ", ") + " " + where[d] + ")"})
+			said = append(said, Phrase{Mark: Stays, Text: "(" + strings.Join(l, ", ") + " " + where[d] + ")"})
 		}
 	}
 	return said

@@ -37,7 +37,7 @@ type Object struct {
 	Schema, Name string
 	Status       compare.Status
 	Said         []Phrase // in a line of a list
-	Facts        []Phrase // what differs, one by one; losses too
+	Facts        []Phrase // what differs, one by one; losses and choices too
 	Loses        []string
 	Choice       string // what becomes of it, where that is not to change the target
 	Fields       []Field
@@ -82,6 +82,7 @@ const (
 	Goes    Mark = "goes"
 	Loses   Mark = "loses"
 	Equal   Mark = "equal"
+	Stays   Mark = "stays" // by choice; has no sign, since nothing comes of it here
 )
 
 // Signs are what stands for a mark where there are no colours.
