@@ -117,7 +117,7 @@ func TestDetail(t *testing.T) {
 		"~ table berth ·", " differs\n",
 		"  ~ column depth real → numeric(6,2)\n  + column name\n",
 		"  - target   + source\n    CREATE TABLE berth (\n      id int,\n  -   depth real,\n            ^^^^\n  -   pilotage real,\n  -   old int,\n",
-		"  +   depth numeric(6,2),\n            ^^^^^^^^^^^^\n  +   name text,\n  +   ix_name name,\n    )\n",
+		"  +   depth numeric(6,2),\n            ^^^^^^^^^^^^\n  +   name text,\n  +   ix_name name,\n    );\n",
 		"+ table crane ·", "  + source\n  + CREATE TABLE crane (\n",
 		"  - SELECT id FROM berth\n  - WHERE depth > 8\n                  ^\n  + SELECT id, depth FROM berth\n             ^^^^^^^\n  + WHERE depth > 9\n                  ^\n",
 		"- view gone ·", " target-only\n",

@@ -2,7 +2,6 @@ package report
 
 import (
 	"fmt"
-	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
@@ -158,7 +157,7 @@ func itemView(it JSONItem) view.Object {
 		if s == "" {
 			return nil
 		}
-		return view.Lines(strings.TrimSuffix(s, ";"))
+		return view.Definition(it.Kind, s)
 	}
 	o.Target, o.Source = lines(it.Target), lines(it.Source)
 	if it.Partial {

@@ -124,7 +124,7 @@ func define(o *Object, it *compare.Item, all *choose.Chosen, lay func(*catalog.O
 		if x == nil {
 			return nil
 		}
-		return Lines(strings.TrimSuffix(lay(x), ";"))
+		return Definition(x.Kind, lay(x))
 	}
 	o.Defined = true
 	if it.Source != nil {
@@ -142,6 +142,16 @@ func define(o *Object, it *compare.Item, all *choose.Chosen, lay func(*catalog.O
 		}
 		o.Partial = true
 	}
+}
+
+// Definition is a definition in lines. The semicolon that ends it is left out, since a
+// line that comes after the last one is no change of that one; a table keeps it, since
+// its indexes and triggers are statements of their own, one of which may be the last.
+func Definition(k catalog.Kind, sql string) []string {
+	if k != catalog.Table {
+		sql = strings.TrimSuffix(sql, ";")
+	}
+	return Lines(sql)
 }
 
 // Lines are those of a text, its tabs widened.
