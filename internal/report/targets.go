@@ -83,6 +83,8 @@ type Targets struct {
 	ways map[[32]byte]*way
 	tell bool // what was compared in full is kept
 	each []JSONComparison
+	// first is the first target of each way, by what the comparisons know it by.
+	first map[[32]byte]int
 }
 
 // way is a way in which targets differ.
@@ -98,7 +100,7 @@ type way struct {
 // NewTargets gathers for targets of these names. full keeps all of each comparison,
 // for JSON.
 func NewTargets(names []string, full bool) *Targets {
-	t := &Targets{list: make([]JSONTarget, len(names)), of: make([]*way, len(names)), ways: map[[32]byte]*way{}, tell: full}
+	t := &Targets{list: make([]JSONTarget, len(names)), of: make([]*way, len(names)), ways: map[[32]byte]*way{}, tell: full, first: map[[32]byte]int{}}
 	if full {
 		t.each = make([]JSONComparison, len(names))
 	}
@@ -110,9 +112,7 @@ func NewTargets(names []string, full bool) *Targets {
 
 // Compared notes how a target differs. Nothing of the comparison is kept.
 func (t *Targets) Compared(i int, c *view.Comparison) {
-	j := &t.list[i]
-	counts, alike := c.Counts, float64(c.Alike)/10
-	j.Place, j.Counts, j.Similarity, j.Losing = c.Target.Place, &counts, &alike, c.Losing
+	t.compared(i, c.Target.Place, c.Counts, c.Alike, c.Losing)
 	if t.Whole && !t.Detail {
 		defer func(with *view.Comparison) { t.define(i, with) }(c)
 		c = c.Undefined()
@@ -121,13 +121,38 @@ func (t *Targets) Compared(i int, c *view.Comparison) {
 	if c.Different() || t.tell {
 		w := t.way(x, func(st Style) string { return t.listed(c, st) })
 		if c.Different() {
-			t.of[i], j.Way = w, 1 // it is numbered when all are known
+			t.of[i], t.list[i].Way = w, 1 // it is numbered when all are known
 		}
 		x.Differences, x.Same, x.NotCompared = w.full.Differences, w.full.Same, w.full.NotCompared
 	}
 	if t.tell {
 		t.each[i] = x
 	}
+}
+
+// OnlyWays tells whether targets that differ in one way are told from each other by
+// their numbers alone: nothing is said of what they have alike, and none is kept whole.
+func (t *Targets) OnlyWays() bool { return !t.All && !t.tell }
+
+// Known notes by what a comparison knows the way in which a target differs.
+func (t *Targets) Known(key [32]byte, i int) { t.first[key] = i }
+
+// Again notes a target that differs in a way that another one was Compared with, and
+// tells whether there is one.
+func (t *Targets) Again(i int, key [32]byte, c *compare.Comparison) bool {
+	n, ok := t.first[key]
+	if !ok {
+		return false
+	}
+	t.compared(i, c.Target.Place, c.Counts(), c.Similarity(), t.list[n].Losing)
+	t.of[i], t.list[i].Way = t.of[n], t.list[n].Way
+	return true
+}
+
+// compared notes what is said of a target apart from its way.
+func (t *Targets) compared(i int, place string, counts compare.Counts, alike, losing int) {
+	j, share := &t.list[i], float64(alike)/10
+	j.Place, j.Counts, j.Similarity, j.Losing = place, &counts, &share, losing
 }
 
 // define keeps the way of a target with its definitions.

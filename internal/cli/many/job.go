@@ -2,9 +2,7 @@ package many
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/json"
-	"slices"
+	"fmt"
 	"sync"
 
 	"dappermirror/internal/core/compare"
@@ -29,7 +27,6 @@ type Doing struct {
 // Do does a job for a target and notes what it finds; it is a Call's.
 func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Target, *Noted) error {
 	var asking sync.Mutex // people answer one question at a time
-	known := &ways{of: map[[32]byte]*view.Comparison{}}
 	return func(ctx context.Context, s *work.Session, t Target, noted *Noted) error {
 		j, err := d.Job(t)
 		if err != nil {
@@ -45,11 +42,9 @@ func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Ta
 		}
 		done, err := s.Do(ctx, source, t.Arg(), j)
 		if p := done.Pair; p != nil {
-			v, e := known.view(ctx, s, p, noted.report.Detail || noted.report.Whole, d.Rows && err == nil)
-			if e != nil && err == nil {
+			if e := d.compared(ctx, s, t.N, p, noted, d.Rows && err == nil); e != nil && err == nil {
 				err = e
 			}
-			noted.Note(func(r *report.Targets) { r.Compared(t.N, v) })
 		}
 		noted.Note(func(r *report.Targets) { d.note(r, t, done, j) })
 		if done.Written != nil && d.Scripts != nil && done.Script != "" {
@@ -59,54 +54,41 @@ func (d *Doing) Do(a App, source string) func(context.Context, *work.Session, Ta
 	}
 }
 
-func likely(ctx context.Context, s *work.Session, p *work.Pair, rows bool) ([]match.Likely, error) {
-	if !rows {
-		return p.Comparison.Likely(match.Least), nil
-	}
-	return s.Likely(ctx, p, rows)
-}
-
-// ways are what is said of targets that differ in one way: what would be lost, and what
-// looks like a rename, is found out once for all of them.
-type ways struct {
-	mu sync.Mutex
-	of map[[32]byte]*view.Comparison
-}
-
-// view is what a report says of a target.
-func (w *ways) view(ctx context.Context, s *work.Session, p *work.Pair, detail, rows bool) (*view.Comparison, error) {
-	bare := view.Of(view.Found{Comparison: p.Comparison, Choices: p.Choices.Chosen, Given: p.Given})
-	var differ []view.Object
-	for _, o := range bare.Objects {
-		if o.Status != compare.Same {
-			differ = append(differ, o)
+// compared notes how a target differs. What would be lost, what looks like a rename, and
+// what is shown of it all are worked out once for targets that differ in one way.
+func (d *Doing) compared(ctx context.Context, s *work.Session, n int, p *work.Pair, noted *Noted, rows bool) error {
+	like := !rows && noted.report.OnlyWays()
+	var way [32]byte
+	if like {
+		var given []string
+		for _, g := range p.Given {
+			given = append(given, fmt.Sprint(g.Source, g.Target, g.Rename))
+		}
+		way = p.Comparison.Way(func(it, part *compare.Item) string {
+			if part != nil {
+				return p.Choices.Chosen.OfPart(it, part).Decision.String()
+			}
+			return p.Choices.Chosen.Of(it).Decision.String()
+		}, given...)
+		known := false
+		noted.Note(func(r *report.Targets) { known = r.Again(n, way, p.Comparison) })
+		if known {
+			return nil
 		}
 	}
-	data, err := json.Marshal(differ)
-	if err != nil || detail || rows {
-		l, err := likely(ctx, s, p, rows)
-		return View(p, l, detail), err
+	var err error
+	l := p.Comparison.Likely(match.Least)
+	if rows {
+		l, err = s.Likely(ctx, p, rows)
 	}
-	key := sha256.Sum256(data)
-	w.mu.Lock()
-	same := w.of[key]
-	w.mu.Unlock()
-	if same == nil {
-		v := View(p, p.Comparison.Likely(match.Least), false)
-		w.mu.Lock()
-		w.of[key] = &view.Comparison{Objects: slices.DeleteFunc(slices.Clone(v.Objects), func(o view.Object) bool { return o.Status == compare.Same }), Losing: v.Losing, Likely: v.Likely}
-		w.mu.Unlock()
-		return v, nil
-	}
-	n := 0
-	for i := range bare.Objects { // they stand in the same order
-		if bare.Objects[i].Status != compare.Same {
-			bare.Objects[i] = same.Objects[n]
-			n++
+	v := View(p, l, noted.report.Detail || noted.report.Whole)
+	noted.Note(func(r *report.Targets) {
+		r.Compared(n, v)
+		if like {
+			r.Known(way, n)
 		}
-	}
-	bare.Losing, bare.Likely = same.Losing, same.Likely
-	return bare, nil
+	})
+	return err
 }
 
 // View is what a report says of a pair; detail has the definitions laid out.

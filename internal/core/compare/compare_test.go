@@ -387,3 +387,35 @@ func TestOrderOfWhatStays(t *testing.T) {
 		}
 	}
 }
+
+// TestWay: targets are taken for alike where their differences are, and nowhere else.
+func TestWay(t *testing.T) {
+	source := []string{"table berth: id=int depth=real #ix=depth", "table vessel: id=int"}
+	way := func(also string, target ...string) [32]byte {
+		return compare.Compare(build(source...), build(target...), compare.Options{}).Way(func(it, part *compare.Item) string { return also })
+	}
+	drifted := way("", "table berth: id=int depth=int", "table vessel: id=int")
+	if drifted != way("", "table vessel: id=int", "table berth: id=int depth=int") {
+		t.Error("the same differences are two ways")
+	}
+	seen := map[[32]byte]string{drifted: "the first"}
+	for _, c := range [][]string{
+		{"", "table berth: id=int depth=real #ix=depth", "table vessel: id=int"}, // equal
+		{"chosen", "table berth: id=int depth=int", "table vessel: id=int"},
+		{"", "table berth: id=int depth=text", "table vessel: id=int"},
+		{"", "table berth: id=int depth=int #ix=id", "table vessel: id=int"},
+		{"", "table berth: depth=int id=int", "table vessel: id=int"},
+		{"", "table berth: id=int depth=int", "table vessel: id=int", "table pilot: id=int"},
+		{"", "table berth: id=int depth=int", "table vessel: id=int", "table pilot: id=text"},
+		{"", "table berth: id=int depth=int", "table vessel: id=int", "table pilot: i=dint"},
+		{"", "table berth: id=int depth=int", "table vessel: id=int", "view pilot: @definition=x"},
+		{"", "table berth: id=int depth=int", "table vessel: id=int", "view pilot: @definition=y"},
+		{"", "table berth: id=int depth=int"},
+	} {
+		w, name := way(c[0], c[1:]...), fmt.Sprint(c)
+		if other, taken := seen[w]; taken {
+			t.Errorf("%s is taken for %s", name, other)
+		}
+		seen[w] = name
+	}
+}
