@@ -239,6 +239,14 @@ type RowLister interface {
 	RowText(columns []*catalog.Object, names []string, letters int) (expr, random string)
 }
 
+// Measurer is an Engine that can be asked how large tables are.
+type Measurer interface {
+	// SizeQuery answers for each table a JSON array: its schema and name, how many rows
+	// it has, and how many bytes with its indexes; -1 or null for what is not known.
+	// counted tells whether the rows are counted, and not estimated.
+	SizeQuery() (query string, counted bool)
+}
+
 // Identifier is a Database that can tell which one it is, whatever way led
 // there.
 type Identifier interface {

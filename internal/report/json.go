@@ -37,6 +37,7 @@ type Output struct {
 	Run         *JSONRun         `json:"run,omitempty"`
 	Rehearsal   *JSONRehearsal   `json:"rehearsal,omitempty"`
 	Capture     *JSONCapture     `json:"capture,omitempty"`
+	Document    *JSONDocument    `json:"document,omitempty"`
 	Settings    []JSONSetting    `json:"settings,omitempty"`
 	Tolerances  []JSONTolerance  `json:"tolerances,omitempty"`
 	Impact      *JSONImpact      `json:"impact,omitempty"`
@@ -247,6 +248,15 @@ type JSONCapture struct {
 	Place       string          `json:"place"`
 	Fingerprint string          `json:"fingerprint"`
 	Counts      []catalog.Count `json:"counts"`
+}
+
+// JSONDocument is where the pages of a database went: a folder, or one file.
+type JSONDocument struct {
+	Folder string          `json:"folder,omitempty"`
+	File   string          `json:"file,omitempty"`
+	Place  string          `json:"place"`
+	Pages  int             `json:"pages"`
+	Counts []catalog.Count `json:"counts"`
 }
 
 // JSONSetting is one setting, its value and where that came from.

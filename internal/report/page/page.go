@@ -15,6 +15,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/report/palette"
 	"dappermirror/internal/report/view"
 )
 
@@ -42,7 +43,7 @@ func Write(r *view.Report) ([]byte, error) {
 		*view.Report
 		Looks template.CSS
 		Moves template.JS
-	}{r, template.CSS(looks), template.JS(moves)})
+	}{r, template.CSS(palette.CSS + looks), template.JS(moves)})
 	return b.Bytes(), err
 }
 
