@@ -318,6 +318,9 @@ func TestOthers(t *testing.T) {
 		t.Errorf("%d rows, %v", len(rows), err)
 	}
 	for _, sheet := range book.GetSheetList() {
+		if list, err := book.GetTables(sheet); err != nil || len(list) != 1 {
+			t.Errorf("%s cannot be filtered: %v", sheet, err)
+		}
 		cells, err := book.GetRows(sheet)
 		if err != nil {
 			t.Fatal(err)

@@ -89,6 +89,7 @@ var options = map[string]option{
 	"targets": {optMany, "FILE", nil}, "parallel": {optMany, "N", nil}, "share": {optMany, "N/M", nil}, "stop-on-failure": {optMany, "", nil},
 	"plan": {optShows, "", nil}, "runs": {optShows, "", nil}, "write": {optWrites, "SYSTEM", nil}, "every": {optRuns, "TIME", nil}, "try-messages": {optRuns, "", nil}, "verify": {optRuns, "", nil}, "keep-baseline": {optWrites, "", nil}, "save-task": {optWrites, "NAME", nil},
 	"fail-on": {optCounts, "WHAT", []string{"differences", "losses", "new", "never"}}, "annotate": {optShows, "SYSTEM", []string{"off", "auto", "github", "azure"}}, "summary": {optWrites, "FILE", nil},
+	"since": {optCounts, "PLACE", nil}, "title": {optWrites, "TEXT", nil}, "one-file": {optWrites, "", nil},
 	"columns": {optShows, "COLUMNS", nil}, "where": {optShows, "CONDITION", nil}, "key": {optShows, "VALUE", nil}, "limit": {optShows, "N", nil}, "sample": {optShows, "", nil},
 	"change": {optShows, "drop|type|rename", []string{"drop", "type", "rename"}}, "detail": {optShows, "", nil}, "compare-rows": {optShows, "", nil}, "all": {optShows, "", nil}, "group": {optShows, "kind|status", []string{"kind", "status"}},
 	"format": {optGeneral, "text|json", []string{"text", "json"}}, "color": {optGeneral, "WHEN", []string{"auto", "always", "never"}}, "progress": {optGeneral, "WHEN", []string{"auto", "always", "never"}},

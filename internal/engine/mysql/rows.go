@@ -306,9 +306,3 @@ func outside(c *order.Change, o *catalog.Object) *order.Question {
 	}
 	return nil
 }
-
-// SizeQuery implements engine.Measurer.
-func (Engine) SizeQuery() (string, bool) {
-	return `SELECT JSON_ARRAY('', TABLE_NAME, TABLE_ROWS, DATA_LENGTH + INDEX_LENGTH) FROM information_schema.TABLES
-WHERE TABLE_SCHEMA = DATABASE() AND TABLE_TYPE = 'BASE TABLE'`, false
-}

@@ -171,13 +171,17 @@ func (b *book) href(root string, r catalog.Ref) string {
 		part = partID(r.PartKind, r.Part)
 	}
 	if b.OneFile {
-		return "#" + url.PathEscape(strings.TrimSuffix(thingID(t)+"/"+part, "/"))
+		return "#" + fragment(strings.TrimSuffix(thingID(t)+"/"+part, "/"))
 	}
 	if part != "" {
-		part = "#" + url.PathEscape(part)
+		part = "#" + fragment(part)
 	}
 	return root + t.file + part
 }
+
+// fragment is a text as the part of a link that leads to a place of a page. A colon in it
+// could be taken for the end of a protocol.
+func fragment(s string) string { return strings.ReplaceAll(url.PathEscape(s), ":", "%3A") }
 
 func partID(k catalog.Kind, key string) string { return sqltext.CommentSafe(string(k) + ":" + key) }
 

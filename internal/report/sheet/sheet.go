@@ -168,11 +168,14 @@ func value(v any) any {
 func Workbook(r *view.Report) ([]byte, error) {
 	f := excelize.NewFile()
 	defer f.Close()
-	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}})
+	if err := f.SetDefaultFont("Arial"); err != nil {
+		return nil, err
+	}
+	head, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Family: "Arial", Size: 10, Bold: true}, Fill: excelize.Fill{Type: "pattern", Pattern: 1, Color: []string{"E8EEF2"}}})
 	if err != nil {
 		return nil, err
 	}
-	body, err := f.NewStyle(&excelize.Style{Alignment: &excelize.Alignment{Vertical: "top", WrapText: true}})
+	body, err := f.NewStyle(&excelize.Style{Font: &excelize.Font{Family: "Arial", Size: 10}, Alignment: &excelize.Alignment{Horizontal: "left", Vertical: "top", WrapText: true}})
 	if err != nil {
 		return nil, err
 	}
@@ -228,14 +231,16 @@ func fill(f *excelize.File, t table, head, body int) error {
 			return err
 		}
 	}
-	if err := w.Flush(); err != nil {
-		return err
+	if len(rows) > 0 { // a table is what can be filtered
+		last, err := excelize.CoordinatesToCellName(len(t.head), len(rows)+1)
+		if err != nil {
+			return err
+		}
+		if err := w.AddTable(&excelize.Table{Range: "A1:" + last, Name: t.name + "_rows", StyleName: "TableStyleLight1"}); err != nil {
+			return err
+		}
 	}
-	last, err := excelize.CoordinatesToCellName(len(t.head), len(rows)+1)
-	if err != nil {
-		return err
-	}
-	return f.AutoFilter(t.name, "A1:"+last, nil)
+	return w.Flush()
 }
 
 // CSV is the differences as comma-separated values (RFC 4180). A spreadsheet that opens

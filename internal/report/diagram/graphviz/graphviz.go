@@ -1,7 +1,8 @@
 // Package graphviz runs the graph layouts of Graphviz in this process, compiled to
 // WebAssembly: no program has to be installed, and what it is fed reaches nothing of the
 // machine. The module is that of the npm package @viz-js/viz 3.31.0 (Graphviz 16.1.0);
-// scripts/get-graphviz takes it out of the package.
+// scripts/get-graphviz takes it out of the package. Graphviz is under the Eclipse Public
+// License 2.0, its sources are at graphviz.org.
 package graphviz
 
 import (
@@ -99,7 +100,7 @@ func (m *Machine) system(name string, results int) func(context.Context, api.Mod
 			stack[0] = 0
 		}
 	case "a", "b", "c", "h": // an assertion, an exception, exit, abort
-		return func(context.Context, api.Module, []uint64) { panic(errors.New("Graphviz gave up")) }
+		return func(context.Context, api.Module, []uint64) { panic(errors.New("the layout gave up")) }
 	}
 	return func(_ context.Context, _ api.Module, stack []uint64) {
 		if results > 0 {
