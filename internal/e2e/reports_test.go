@@ -156,6 +156,7 @@ func TestRowsOfATable(t *testing.T) {
 			for i, v := range []string{"NULL", "'NULL'", "''", "' x '", "'" + strings.Repeat("lang ", 300) + "'", "'Ω – ünï'", "'a\tb'"} {
 				sql += fmt.Sprintf("INSERT INTO %s VALUES (%d, %s, %d.50, %s);\n", q(odd), i+1, v, i*1000, map[bool]string{true: bytes, false: "NULL"}[i%2 == 0])
 			}
+			sql += fmt.Sprintf("CREATE VIEW %s AS SELECT id, amount AS big, data FROM %s;\n", q(`odd\view`), q(odd))
 			place := p.make(t, sql+"CREATE TABLE empty (id INTEGER PRIMARY KEY);\n")
 			before := p.dump(t, place)
 			table := `table:"` + strings.ReplaceAll(odd, `"`, `""`) + `"`
@@ -174,6 +175,9 @@ func TestRowsOfATable(t *testing.T) {
 			o := output(t, want(t, 0, dir, "rows", place, table, "--columns", `"no te",id`, "--where", "id > 4", "--limit", "2", "--format", "json"))
 			if x := o.Rows[0]; len(x.Rows) != 2 || !x.More || len(x.Columns) != 2 || *x.Rows[0][0].Text != "5" || len(*x.Rows[0][1].Text) != 500 || x.Rows[0][1].Size != 1500 {
 				t.Errorf("some of them: %+v", x)
+			}
+			if o := output(t, want(t, 0, dir, "rows", place, "odd\\view", "--where", "big > 3000", "--format", "json")); len(o.Rows[0].Rows) != 4 || len(o.Rows[0].Columns) != 3 || o.Rows[0].Columns[1].Name != "big" {
+				t.Errorf("of a view: %+v", o.Rows[0])
 			}
 			if x := output(t, want(t, 0, dir, "rows", place, table, "--sample", "--limit", "3", "--format", "json")).Rows[0]; len(x.Rows) != 3 {
 				t.Errorf("from anywhere: %+v", x)

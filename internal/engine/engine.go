@@ -237,6 +237,9 @@ type RowLister interface {
 	// names are those of the columns as they stand in a query. random is an expression
 	// that is different for every row.
 	RowText(columns []*catalog.Object, names []string, letters int) (expr, random string)
+	// ColumnQuery answers for each column of a view, whose structure does not say it, a
+	// JSON array: its name and type.
+	ColumnQuery(schema, name string) string
 }
 
 // Measurer is an Engine that can be asked how large tables are.

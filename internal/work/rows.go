@@ -66,10 +66,6 @@ func (s *Session) ListRows(ctx context.Context, at string, r Rows) (*RowList, er
 		return nil, err
 	}
 	out := &RowList{Place: p.Label, Table: table.Ref().String()}
-	query, err := rowQuery(p.Engine, c, table, r, out)
-	if err != nil {
-		return nil, err
-	}
 	db, err := p.Open(ctx, engine.OpenOptions{LockWait: s.LockWait})
 	if err != nil {
 		return nil, Troubled("open", "%w", err)
@@ -81,6 +77,13 @@ func (s *Session) ListRows(ctx context.Context, at string, r Rows) (*RowList, er
 	}
 	within, cancel := context.WithTimeout(ctx, r.Time)
 	defer cancel()
+	if table, err = withColumns(within, p.Engine, reader, table); err != nil {
+		return nil, Troubled("rows", "%s of %s: %w", out.Table, p.Label, err)
+	}
+	query, err := rowQuery(p.Engine, c, table, r, out)
+	if err != nil {
+		return nil, err
+	}
 	err = reader.Lines(within, query, func(line string) error {
 		if len(out.Rows) == r.Limit {
 			out.More = true
@@ -113,7 +116,7 @@ func oneTable(c *catalog.Catalog, text string) (*catalog.Object, error) {
 	var found []*catalog.Object
 	var known []string
 	for _, o := range c.Objects {
-		if len(o.PartsOf(catalog.Column)) == 0 && o.Kind != catalog.View {
+		if len(o.PartsOf(catalog.Column)) == 0 && (o.Space != "relation" || o.Kind == catalog.Sequence) {
 			continue
 		}
 		known = append(known, o.Name)
@@ -132,6 +135,24 @@ func oneTable(c *catalog.Catalog, text string) (*catalog.Object, error) {
 		return nil, Troubled("usage", "%s is several things: %s; say which", text, words.Join(list, 5))
 	}
 	return found[0], nil
+}
+
+// withColumns is a table, or a view with the columns that the database tells.
+func withColumns(ctx context.Context, e engine.Engine, db engine.RowReader, table *catalog.Object) (*catalog.Object, error) {
+	lister, ok := e.(engine.RowLister)
+	if !ok || len(table.PartsOf(catalog.Column)) > 0 {
+		return table, nil
+	}
+	out := table.Clone()
+	err := db.Lines(ctx, lister.ColumnQuery(table.Schema, table.Own().Name), func(line string) error {
+		var name, typ string
+		if err := json.Unmarshal([]byte(line), &[]any{&name, &typ}); err != nil {
+			return fmt.Errorf("the answer %q: %w", line, err)
+		}
+		out.Add((&catalog.Object{Kind: catalog.Column, Name: name}).SetText("type", typ))
+		return nil
+	})
+	return out, err
 }
 
 // rowQuery is the query for the rows, whose columns are noted.

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 )
 
 // numbers are the beginnings of the names of types whose values are numbers.
@@ -27,6 +28,12 @@ func (Engine) RowText(columns []*catalog.Object, names []string, letters int) (e
 		cells = append(cells, fmt.Sprintf("CASE WHEN %s IS NULL THEN 'null' ELSE %s::pg_catalog.text END", n, cell))
 	}
 	return "'[' || " + strings.Join(cells, " || ',' || ") + " || ']'", "pg_catalog.random()"
+}
+
+// ColumnQuery implements engine.RowLister.
+func (Engine) ColumnQuery(schema, name string) string {
+	return `SELECT pg_catalog.json_build_array(a.attname, pg_catalog.format_type(a.atttypid, a.atttypmod))::pg_catalog.text FROM pg_catalog.pg_attribute a JOIN pg_catalog.pg_class c ON c.oid = a.attrelid
+JOIN pg_catalog.pg_namespace n ON n.oid = c.relnamespace WHERE a.attnum > 0 AND NOT a.attisdropped AND n.nspname = ` + sqltext.Literal(schema) + " AND c.relname = " + sqltext.Literal(name) + " ORDER BY a.attnum"
 }
 
 // SizeQuery implements engine.Measurer. A table that was never analyzed has

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
 )
 
 // RowText implements engine.RowLister. What a value is, SQLite says of each by itself.
@@ -15,6 +16,11 @@ func (Engine) RowText(_ []*catalog.Object, names []string, letters int) (expr, r
 			"WHEN 'text' THEN json_array('text', substr(%[1]s, 1, %[2]d), length(%[1]s)) ELSE json_array('number', CAST(%[1]s AS TEXT), 0) END, 'null')", n, letters))
 	}
 	return "'[' || " + strings.Join(cells, " || ',' || ") + " || ']'", "random()"
+}
+
+// ColumnQuery implements engine.RowLister.
+func (Engine) ColumnQuery(_, name string) string {
+	return "SELECT json_array(name, type) FROM pragma_table_xinfo(" + sqltext.Literal(name) + ", 'main') ORDER BY cid"
 }
 
 // SizeQuery implements engine.Measurer. The rows of a table are the cells of its leaves; those
