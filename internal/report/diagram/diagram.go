@@ -139,10 +139,22 @@ func (g *Graph) lay(ctx context.Context, m *graphviz.Machine) (*laid, error) {
 	return out, nil
 }
 
+// patience bounds how long Graphviz looks for a better place: of many keys it would for
+// minutes (the network simplex and the search for fewer crossings grow faster than they).
+func patience(lines int) string {
+	switch {
+	case lines <= 120:
+		return ""
+	case lines <= 240:
+		return "nslimit=2; nslimit1=2; mclimit=0.3; "
+	}
+	return "nslimit=0.5; nslimit1=0.5; mclimit=0.1; searchsize=5; splines=line; "
+}
+
 // dot is the graph for Graphviz. No name gets there: tables and columns have numbers.
 func (g *Graph) dot(joined []bool) string {
 	var b strings.Builder
-	b.WriteString("digraph {\nrankdir=RL; nodesep=0.35; ranksep=0.9; splines=spline; pack=28; packmode=\"graph\";\nnode [shape=plain]; edge [dir=none];\n")
+	b.WriteString("digraph {\n" + patience(len(g.Lines)) + "rankdir=RL; nodesep=0.35; ranksep=0.9; pack=28; packmode=\"graph\";\nnode [shape=plain]; edge [dir=none];\n")
 	inches := func(px float64) string { return strconv.FormatFloat(px, 'f', 0, 64) }
 	for i := range g.Boxes {
 		if !joined[i] {

@@ -42,9 +42,11 @@ type Source struct {
 	At [][2]string
 }
 
-// MostDrawn is how many tables a diagram shows at once: of more nobody could follow the
-// lines.
-const MostDrawn = 80
+// A diagram shows so many tables and keys at once: of more nobody could follow the lines.
+const (
+	MostDrawn = 80
+	MostKeys  = 400
+)
 
 // thing is an object of the document.
 type thing struct {
@@ -68,6 +70,7 @@ type book struct {
 	uses   map[catalog.Ref][]usage // by the object that uses
 	lexer  highlight.Lexer
 	layout *graphviz.Machine // made when the first diagram is drawn
+	undone []string          // diagrams that are not drawn, and why
 	files  map[string]bool   // that are taken, in small letters
 }
 

@@ -6,6 +6,7 @@ import (
 	"html/template"
 	"slices"
 	"strings"
+	"time"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
@@ -18,8 +19,13 @@ import (
 // mostRows is how many columns a table shows in a diagram.
 const mostRows = 30
 
-// draw has a graph drawn.
+// drawPatience is how long a diagram may take; what takes longer is a knot.
+const drawPatience = 30 * time.Second
+
+// draw has a graph drawn; nil where that takes too long.
 func (b *book) draw(ctx context.Context, g *diagram.Graph) (*drawing, error) {
+	within, cancel := context.WithTimeout(ctx, drawPatience)
+	defer cancel()
 	if b.layout == nil {
 		m, err := graphviz.New(ctx)
 		if err != nil {
@@ -27,7 +33,12 @@ func (b *book) draw(ctx context.Context, g *diagram.Graph) (*drawing, error) {
 		}
 		b.layout = m
 	}
-	svg, err := g.SVG(ctx, b.layout)
+	svg, err := g.SVG(within, b.layout)
+	if err != nil && ctx.Err() == nil && within.Err() != nil { // the machine is closed
+		b.layout = nil
+		b.undone = append(b.undone, g.Title+" is not drawn: it took too long")
+		return nil, nil
+	}
 	return &drawing{Title: g.Title, SVG: template.HTML(svg), Since: b.Since != nil}, err
 }
 
@@ -141,6 +152,9 @@ func (b *book) drawings(ctx context.Context, root string, each func(d *drawing, 
 	}
 	slices.Sort(schemas)
 	draw := func(title, file string, list []*thing) error {
+		if len(list) > MostDrawn {
+			b.undone = append(b.undone, fmt.Sprintf("%s: they are not drawn, since there are %d; the page of each shows its neighbours", title, len(list)))
+		}
 		if len(list) < 2 || len(list) > MostDrawn {
 			return nil
 		}
@@ -156,8 +170,12 @@ func (b *book) drawings(ctx context.Context, root string, each func(d *drawing, 
 				}
 			}
 		}
+		if len(g.Lines) > MostKeys {
+			b.undone = append(b.undone, fmt.Sprintf("%s: they are not drawn, since nobody could follow %d lines between %d tables; the page of each shows its neighbours", title, len(g.Lines), len(list)))
+			return nil
+		}
 		d, err := b.draw(ctx, g)
-		if err != nil {
+		if d == nil || err != nil {
 			return err
 		}
 		return each(d, file)

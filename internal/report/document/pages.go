@@ -64,7 +64,8 @@ type indexPage struct {
 	Since    bool
 	Schemas  []schemaList
 	Drawings []entry
-	Notes    []string
+	Notes    []string // of what was not seen
+	Plain    []string // of diagrams that are not drawn
 }
 
 type schemaList struct {
@@ -622,6 +623,7 @@ func (b *book) write(ctx context.Context, put func(string, []byte) error) error 
 	if err != nil {
 		return err
 	}
+	index.Plain = b.undone
 	if err := b.put(put, "index.html", frame{Index: index}); err != nil {
 		return err
 	}
@@ -671,6 +673,7 @@ func (b *book) writeOne(ctx context.Context, put func(string, []byte) error) err
 	if err != nil {
 		return err
 	}
+	f.Index.Plain = b.undone
 	for _, t := range b.things {
 		p, err := b.thing(ctx, "", t)
 		if err != nil {
