@@ -43,7 +43,7 @@ var layers = [][]string{
 	{"script", "choices"},
 	{"rehearse", "place", "demo", "message", "schedule"},
 	{"settings", "report", "process"},
-	{"work"},
+	{"work", "review"},
 	{"task"},
 	{"cli"},
 }

@@ -209,6 +209,30 @@ func scriptView(r *view.Report, s *JSONScript) {
 	}
 }
 
+// StepViews are the steps of a plan, and those that are held back, as they are shown.
+func StepViews(plan *order.Plan) (steps, held []view.Step) {
+	because := map[string]string{}
+	for _, r := range plan.HeldBecause {
+		because[r.On.String()] = r.Because() + " (" + script.WayOut(r) + ")"
+	}
+	for i, list := range [][]JSONStep{jsonSteps(plan.Steps), jsonSteps(plan.Held)} {
+		for _, s := range list {
+			v := stepView(s)
+			if i == 0 {
+				steps = append(steps, v)
+				continue
+			}
+			for _, r := range s.Risks {
+				if v.Because == "" {
+					v.Because = because[r.On.String()]
+				}
+			}
+			held = append(held, v)
+		}
+	}
+	return steps, held
+}
+
 func stepView(s JSONStep) view.Step {
 	v := view.Step{Number: s.Number, Title: s.Title, On: s.On, SQL: s.SQL}
 	for _, x := range s.Risks {

@@ -21,8 +21,11 @@ type Used struct {
 // mostUsed is how many are remembered.
 const mostUsed = 50
 
-// recentFile is where they are remembered (XDG: state home).
-func recentFile() (string, error) {
+// recentFile is where they are remembered.
+func recentFile() (string, error) { return StateFile("recent.json") }
+
+// StateFile is where something is kept between calls (XDG: state home).
+func StateFile(name string) (string, error) {
 	dir := os.Getenv("XDG_STATE_HOME")
 	if dir == "" {
 		home, err := os.UserHomeDir()
@@ -31,7 +34,7 @@ func recentFile() (string, error) {
 		}
 		dir = filepath.Join(home, ".local", "state")
 	}
-	return filepath.Join(dir, "dapper-mirror", "recent.json"), nil
+	return filepath.Join(dir, "dapper-mirror", name), nil
 }
 
 // Recent are the places that were used last, the newest first. A file that is not

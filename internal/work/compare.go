@@ -112,7 +112,8 @@ type Pair struct {
 	// script was planned.
 	Blockers  []string
 	took      [2]time.Duration
-	comparing Comparing // what it was made of
+	read      [2]*catalog.Catalog // as they were read, before names were brought together
+	comparing Comparing           // what it was made of
 	// again reads both sides anew, and whole; nil where that was done.
 	again func(context.Context) (*Pair, error)
 }
@@ -159,6 +160,7 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		c.Extent = Whole
 		return s.Compare(ctx, source, target, c)
 	}
+	p.read = cats
 	s.Tell(BothRead{cats, p.took})
 	if cats[0].Engine != cats[1].Engine {
 		return nil, Troubled("engines", "the source is %s and the target %s; only databases of one engine can be compared", engine.Title(cats[0].Engine), engine.Title(cats[1].Engine))

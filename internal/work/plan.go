@@ -98,20 +98,12 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 	if err != nil {
 		return nil, err
 	}
-	allowed := func(r order.Risk) bool {
-		if r.Kind == order.MayFail {
-			return !answers.Forbids(r)
-		}
-		return permitted(r) || answers.Clean(r)
+	plan, err = p.plan(plan, writer, answers, permitted)
+	if p.again != nil && (err != nil || plan.Unread()) {
+		return s.planWhole(ctx, p, w)
 	}
-	if plan == nil || !plan.Allowed(allowed) {
-		plan, err = order.Build(p.Choices.Chosen, writer, allowed)
-		if p.again != nil && (err != nil || plan.Unread()) {
-			return s.planWhole(ctx, p, w)
-		}
-		if err != nil {
-			return nil, Troubled("order", "%w", err)
-		}
+	if err != nil {
+		return nil, Troubled("order", "%w", err)
 	}
 	for _, r := range p.Choices.Remake {
 		if !slices.ContainsFunc(plan.Steps, func(st *order.Step) bool {
@@ -126,6 +118,21 @@ func (s *Session) Plan(ctx context.Context, p *Pair, w *Writing) (*order.Plan, e
 		return nil, err
 	}
 	return plan, nil
+}
+
+// plan is what may be done by what is permitted and by what the rows answered: all of
+// full, the plan of a pair as if everything were permitted and nil for none, or less.
+func (p *Pair) plan(full *order.Plan, writer order.Writer, answers order.Answers, permitted func(order.Risk) bool) (*order.Plan, error) {
+	allowed := func(r order.Risk) bool {
+		if r.Kind == order.MayFail {
+			return !answers.Forbids(r)
+		}
+		return permitted(r) || answers.Clean(r)
+	}
+	if full != nil && full.Allowed(allowed) {
+		return full, nil
+	}
+	return order.Build(p.Choices.Chosen, writer, allowed)
 }
 
 // locks asks how big the tables are that the steps lock, and who is at work on

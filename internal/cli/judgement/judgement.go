@@ -209,3 +209,23 @@ func (j *Said) Sides(args []string) []string {
 	}
 	return args
 }
+
+// Further is what is said further, besides what was said.
+type Further struct {
+	// Own says that choices made before count no more: all that count are here.
+	Own                               bool
+	Leave, ToSource, Rename, Tolerate []string
+	AddNeeded                         bool
+}
+
+// With is what was said with more.
+func (j *Said) With(f Further) *Said {
+	out := *j
+	if f.Own {
+		out.toTarget, out.leave, out.toSource, out.choices, out.leaveTargetOnly = nil, nil, nil, "", false
+	}
+	out.leave, out.toSource = slices.Concat(out.leave, f.Leave), slices.Concat(out.toSource, f.ToSource)
+	out.Rename, out.tolerate = slices.Concat(out.Rename, f.Rename), slices.Concat(out.tolerate, f.Tolerate)
+	out.addNeeded = out.addNeeded || f.AddNeeded
+	return &out
+}

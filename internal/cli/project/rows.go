@@ -47,7 +47,7 @@ code 1 says that they differ.`,
 			if err != nil {
 				return err
 			}
-			j := rowsJSON(list)
+			j := RowsJSON(list)
 			if a.JSON() {
 				return a.WriteJSON(func(o *report.Output) { o.Rows = []report.JSONRows{j} })
 			}
@@ -80,7 +80,7 @@ func (a *commands) twoRows(cmd *cobra.Command, args []string, r work.Rows) error
 		if list.More {
 			return work.Troubled("usage", "%s of %s: more than one row is meant; give --key", list.Table, list.Place)
 		}
-		both[i] = rowsJSON(list)
+		both[i] = RowsJSON(list)
 	}
 	if len(both[0].Rows)+len(both[1].Rows) == 0 {
 		return work.Troubled("no-match", "neither side has such a row")
@@ -95,7 +95,8 @@ func (a *commands) twoRows(cmd *cobra.Command, args []string, r work.Rows) error
 	return nil
 }
 
-func rowsJSON(l *work.RowList) report.JSONRows {
+// RowsJSON are rows as programs read them.
+func RowsJSON(l *work.RowList) report.JSONRows {
 	j := report.JSONRows{Place: l.Place, Table: l.Table, More: l.More, Rows: [][]report.JSONCell{}}
 	for i, c := range l.Columns {
 		j.Columns = append(j.Columns, report.JSONColumn{Name: c, Type: l.Types[i]})

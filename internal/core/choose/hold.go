@@ -1,6 +1,8 @@
 package choose
 
 import (
+	"slices"
+
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 )
@@ -99,21 +101,24 @@ func (c *Chosen) stays(r catalog.Ref) bool {
 	return true // a part out of scope
 }
 
-// comesLater tells whether the thing is held back in another shape than the
-// source has it.
+// comesLater tells whether the thing is held back, or left, in another shape than the
+// source has it. What only the target has besides is in nobody's way.
 func (c *Chosen) comesLater(it *compare.Item, r catalog.Ref) bool {
-	if c.leavesAll(it) && it.Status != compare.TargetOnly && it.Status != compare.Same {
+	if it.Status == compare.SourceOnly && c.leavesAll(it) {
 		return true
 	}
-	if !r.IsPart() {
-		return c.leaves(it) && it.Status == compare.Differs && len(it.Properties) > 0
+	lacks := func(p *compare.Item) bool {
+		return p.Status != compare.TargetOnly && p.Status != compare.Same && c.leavesPart(it, p)
 	}
-	for _, p := range it.Parts {
-		if p.Kind() == r.PartKind && p.Object().Key() == r.Part {
-			return c.leavesPart(it, p) && p.Status != compare.TargetOnly && p.Status != compare.Same
-		}
+	if r.IsPart() {
+		return slices.ContainsFunc(it.Parts, func(p *compare.Item) bool {
+			return p.Kind() == r.PartKind && p.Object().Key() == r.Part && lacks(p)
+		})
 	}
-	return false
+	if it.Status != compare.Differs || !c.leaves(it) {
+		return false
+	}
+	return len(it.Properties) > 0 || c.leavesAll(it) && slices.ContainsFunc(it.Parts, lacks)
 }
 
 // holdChange holds a difference, if the reference is to one.

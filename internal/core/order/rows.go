@@ -19,6 +19,7 @@ type Question struct {
 	Count, Probe string
 	Total        string // answers of how many; "" where that says nothing
 	List         string // lists the rows concerned
+	Where        string // what they meet, in the table of the first of On; "" where that is not known
 	What         string // what these rows do: "hold NULL"
 	None         string // what is said when there are none; "none does" where empty
 	// Converts says that Count converts values, so that one that cannot be
@@ -51,6 +52,7 @@ func RowsWhere(from, where, what string) *Question {
 	q.Total = q.Count
 	q.Count += " WHERE " + where
 	q.List += " WHERE " + where
+	q.Where = where
 	return q
 }
 

@@ -40,19 +40,7 @@ func Of(f Found) *Comparison {
 	}
 	all := choose.All(c)
 	for _, it := range c.Items {
-		o := object(it, nil, f.Choices)
-		o.Said, o.Order = describe(it, f.Losses[it]), orderNote(it)
-		o.Said = append(o.Said, chosen(f.Choices, it)...)
-		if it.Status != compare.Same {
-			o.Facts = append(closely(it, f.Losses[it]), chosen(f.Choices, it)...)
-			for _, r := range f.Losses[it] {
-				o.Loses = append(o.Loses, r.Text)
-			}
-			if f.Define != nil {
-				define(&o, it, all, f.Define)
-			}
-		}
-		v.Objects = append(v.Objects, o)
+		v.Objects = append(v.Objects, f.one(it, all))
 	}
 	for _, g := range c.Judge.Gaps {
 		v.Gaps = append(v.Gaps, Gap{g.Side, string(g.Kind), g.Property, GapWords(g.Gap), g.Why})
@@ -71,6 +59,34 @@ func Of(f Found) *Comparison {
 		v.Tolerated = append(v.Tolerated, Tolerated{t.On.String(), t.Fact, t.By, textOf(t.Source), textOf(t.Target), what})
 	}
 	return v
+}
+
+// One is one of the objects of a comparison.
+func (f Found) One(it *compare.Item) Object { return f.one(it, choose.All(f.Comparison)) }
+
+func (f Found) one(it *compare.Item, all *choose.Chosen) Object {
+	o := object(it, nil, f.Choices)
+	o.Said, o.Order = describe(it, f.Losses[it]), orderNote(it)
+	o.Said = append(o.Said, chosen(f.Choices, it)...)
+	if it.Status == compare.Same {
+		return o
+	}
+	o.Facts = append(closely(it, f.Losses[it]), chosen(f.Choices, it)...)
+	for _, r := range f.Losses[it] {
+		o.Loses = append(o.Loses, r.Text)
+	}
+	if f.Define != nil {
+		define(&o, it, all, f.Define)
+	}
+	return o
+}
+
+// Part says how a part of an object differs.
+func Part(p *compare.Item) (title string, said []Phrase) {
+	if p.Status == compare.Differs {
+		said = facts(p.Properties)
+	}
+	return label(p.Object()), said
 }
 
 // GapWords name what was not seen.
