@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
+
+	"dappermirror/internal/report/view"
 )
 
 // command is what keys do.
@@ -130,8 +132,12 @@ func (m *Model) fill() {
 	start := ""
 	if r := m.current(); r.step != nil && len(r.step.Lacks) > 0 {
 		start = r.step.Lacks[0] + "="
-	} else if d := r.diff; d != nil && strings.HasPrefix(d.ID, "column:") {
-		start = strings.TrimPrefix(d.ID, "column:") + "="
+	} else {
+		for _, d := range m.differences() { // a column that comes is the likeliest
+			if column, ok := strings.CutPrefix(d.ID, "column:"); ok && (start == "" || d.Mark == view.Comes) {
+				start = column + "="
+			}
+		}
 	}
 	m.ask1("a value for the rows that are there, COLUMN=EXPRESSION", start, func(text string) tea.Cmd {
 		column, value, ok := strings.Cut(text, "=")
@@ -234,8 +240,8 @@ func (m *Model) write() {
 		key  string
 		what What
 		file string
-	}{{"s", Script, "up.sql"}, {"b", Backout, "down.sql"}, {"c", Choices, "choices.yaml"}, {"p", Report, "report.html"}, {"t", Task, "nightly"}}
-	m.choose("write: s script, b way back, c choices, p report, t task", func(key string) {
+	}{{"s", Script, "up.sql"}, {"b", Backout, "down.sql"}, {"c", Choices, "choices.yaml"}, {"p", Report, "report.html"}, {"t", Task, "nightly"}, {"o", Source, "source.sql"}}
+	m.choose("write: s script, b way back, o script for the source, c choices, p report, t task", func(key string) {
 		for _, f := range files {
 			if f.key != key {
 				continue
@@ -246,11 +252,8 @@ func (m *Model) write() {
 			}
 			said := m.said
 			m.ask1(ask, f.file, func(name string) tea.Cmd {
-				return m.run("writing", func(ctx context.Context) (string, []string, error) {
+				return m.run(string(f.what), func(ctx context.Context) (string, []string, error) {
 					text, err := m.desk.Write(ctx, f.what, name, said)
-					if err == nil && (f.what == Script || f.what == Choices || f.what == Task) {
-						m.unwritten = false
-					}
 					return text, nil, err
 				})
 			})

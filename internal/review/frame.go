@@ -133,7 +133,7 @@ func (m *Model) state() string {
 		return "asking the rows …"
 	case m.find != "":
 		return "only: " + safe(m.find)
-	case m.unwritten:
+	case m.Unwritten():
 		return "not written"
 	}
 	return ""

@@ -3,6 +3,7 @@ package review
 import (
 	"context"
 	"fmt"
+	"reflect"
 	"slices"
 	"strconv"
 	"strings"
@@ -19,7 +20,7 @@ type Model struct {
 	// said is what was said, undone and redone what it was before and after.
 	said           Said
 	undone, redone []Said
-	unwritten      bool // something was said since it was written
+	written        Said // what was said when it was written
 	kept           Said // of an earlier review, to be taken up or forgotten
 	judged         *Judged
 	first          []string // the differences in the order in which the first plan carried them out
@@ -61,7 +62,7 @@ func New(ctx context.Context, desk Desk, kept Said) (*Model, error) {
 }
 
 // Unwritten tells whether something was said that was not written.
-func (m *Model) Unwritten() bool { return m.unwritten }
+func (m *Model) Unwritten() bool { return !reflect.DeepEqual(m.said.bare(), m.written.bare()) }
 
 // done is told when something that took a while is over.
 type done struct {
@@ -99,12 +100,16 @@ func (m *Model) judge(s Said) error {
 
 // change says something else, which can be undone. What cannot be is left as it was.
 func (m *Model) change(s Said) tea.Cmd {
+	if m.busy != "" {
+		m.say("%s is at work; Ctrl-C stops it", m.busy)
+		return nil
+	}
 	before := m.said
 	if err := m.judge(s); err != nil {
 		m.warn(err)
 		return nil
 	}
-	m.undone, m.redone, m.unwritten = append(m.undone, before), nil, true
+	m.undone, m.redone = append(m.undone, before), nil
 	m.keep()
 	return m.ask()
 }
@@ -118,7 +123,7 @@ func (m *Model) keep() {
 // back undoes, or does again.
 func (m *Model) back(from, to *[]Said, none string) tea.Cmd {
 	n := len(*from) - 1
-	if n < 0 {
+	if n < 0 || m.busy != "" {
 		m.say("%s", none)
 		return nil
 	}
@@ -128,7 +133,6 @@ func (m *Model) back(from, to *[]Said, none string) tea.Cmd {
 		return nil
 	}
 	*from, *to = (*from)[:n], append(*to, now)
-	m.unwritten = true
 	m.keep()
 	return m.ask()
 }
@@ -166,7 +170,9 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	case tea.BackgroundColorMsg:
 		m.light = !msg.IsDark()
 	case told:
-		m.say("%s", msg.text)
+		if m.busy != "" { // afterwards it is old
+			m.say("%s", msg.text)
+		}
 	case done:
 		return m, m.over(msg)
 	case tea.MouseWheelMsg:
@@ -198,11 +204,18 @@ func (m *Model) over(d done) tea.Cmd {
 	} else {
 		m.busy, m.stop = "", nil
 	}
+	if d.what == "apply" && d.err == nil { // they are carried out
+		m.said.Rename, m.said.Fill, m.said.MayLose, m.undone, m.redone = nil, nil, nil, nil, nil
+		m.written = m.said
+	}
 	if d.err == nil || d.what == "rows" || d.what == "reading" || d.what == "apply" {
 		m.looks = map[string]*Closely{}
 		if err := m.judge(m.said); err != nil && d.err == nil {
 			d.err = err
 		}
+	}
+	if w := What(d.what); d.err == nil && (w == Script || w == Choices || w == Task) {
+		m.written = m.said
 	}
 	switch {
 	case d.err != nil:

@@ -28,6 +28,18 @@ func (s Said) Empty() bool {
 	return !s.Own && !s.AddNeeded && len(s.Leave)+len(s.ToSource)+len(s.Rename)+len(s.Fill)+len(s.MayLose)+len(s.Tolerate)+len(s.Apart) == 0
 }
 
+// bare is what was said without what is nothing by itself, to be told from other.
+func (s Said) bare() Said {
+	s = s.clone()
+	for _, l := range []*[]string{&s.Leave, &s.ToSource, &s.Rename, &s.Fill, &s.MayLose, &s.Tolerate, &s.Apart} {
+		if len(*l) == 0 {
+			*l = nil
+		}
+	}
+	s.Own = s.Own && len(s.Leave)+len(s.ToSource) > 0
+	return s
+}
+
 // clone is the same, to be changed.
 func (s Said) clone() Said {
 	for _, l := range []*[]string{&s.Leave, &s.ToSource, &s.Rename, &s.Fill, &s.MayLose, &s.Tolerate, &s.Apart} {
@@ -121,5 +133,6 @@ const (
 	Backout What = "back-out script"
 	Choices What = "choices"
 	Report  What = "report"
+	Source  What = "script for the source"
 	Task    What = "task"
 )

@@ -307,6 +307,9 @@ func (m *Model) inside(s *Step, key string) {
 			objects = append(objects, of)
 		}
 	}
+	if len(s.Of) == 0 {
+		text(view.Plain, "·", "nothing of it differs: it makes way for another step")
+	}
 	if s.Because != "" {
 		text(view.Loses, "!", "held back: %s", s.Because)
 	}

@@ -96,10 +96,10 @@ func (d *desk) Judge(ctx context.Context, s review.Said) (*review.Judged, error)
 	}
 	steps, held := report.StepViews(draft.Plan)
 	for i, v := range steps {
-		j.Steps = append(j.Steps, d.step(v, draft.Plan.Steps[i], nil))
+		j.Steps = append(j.Steps, d.step(v, draft.Plan.Steps[i], false))
 	}
 	for i, v := range held {
-		j.Held = append(j.Held, d.step(v, draft.Plan.Held[i], draft.Plan.HeldBecause))
+		j.Held = append(j.Held, d.step(v, draft.Plan.Held[i], true))
 	}
 	return j, nil
 }
@@ -161,7 +161,7 @@ func (d *desk) chosen(c *choose.Chosen) []*review.Difference {
 var severity = []order.RiskKind{order.WillFail, order.Loss, order.MayFail, order.BreaksCallers, order.Rewrite}
 
 // step is a step with the differences that it carries out.
-func (d *desk) step(v view.Step, s *order.Step, because []order.Risk) *review.Step {
+func (d *desk) step(v view.Step, s *order.Step, held bool) *review.Step {
 	out := &review.Step{Step: v}
 	for _, k := range severity {
 		if out.Worst == "" && slices.ContainsFunc(s.Risks, func(r order.Risk) bool { return r.Kind == k }) {
@@ -171,22 +171,9 @@ func (d *desk) step(v view.Step, s *order.Step, because []order.Risk) *review.St
 	if out.Worst == "" && len(s.Locks) > 0 {
 		out.Worst = "lock"
 	}
-	whole := ""
-	for _, r := range slices.Concat(s.Makes, s.Removes, []catalog.Ref{s.About}) {
-		id := r.Thing().String()
-		if _, differs := d.items[id]; !differs || slices.Contains(out.Of, id) {
-			continue
-		}
-		if !r.IsPart() {
-			whole = id
-		}
-		out.Of = append(out.Of, id)
-	}
-	if len(out.Of) > 1 && whole != "" { // its parts are within it
-		out.Of = slices.DeleteFunc(out.Of, func(id string) bool { return id != whole && d.items[id] != nil && d.partOf(id, whole) })
-	}
+	out.Of = d.carried(s, held)
 	for _, r := range s.Risks {
-		if because != nil && r.Kind == order.Loss {
+		if held && r.Kind == order.Loss {
 			out.Loses = append(out.Loses, r.On.String())
 		}
 		if o := d.of.Source.Find(r.On.Object()); o != nil && r.On.PartKind == catalog.Column && (r.Kind == order.MayFail || r.Kind == order.WillFail) {
@@ -198,14 +185,30 @@ func (d *desk) step(v view.Step, s *order.Step, because []order.Risk) *review.St
 	return out
 }
 
-// partOf tells whether a difference is a part of an object.
-func (d *desk) partOf(id, whole string) bool {
-	for _, p := range d.items[whole].Parts {
-		if d.items[id] == p {
-			return true
+// carried are the differences that a step carries out: objects that come or go, parts of
+// those that change, and an object itself where its own facts do.
+func (d *desk) carried(s *order.Step, held bool) []string {
+	var out []string
+	add := func(r catalog.Ref) {
+		it := d.items[r.Object().String()]
+		if id := r.Thing().String(); it != nil && d.items[id] != nil && !slices.Contains(out, id) {
+			if r.IsPart() == (it.Status == compare.Differs) || len(it.Properties) > 0 && !r.IsPart() {
+				out = append(out, id)
+			}
 		}
 	}
-	return false
+	for _, r := range slices.Concat(s.Makes, s.Removes, []catalog.Ref{s.About}) {
+		add(r)
+	}
+	if it := d.items[s.About.Object().String()]; len(out) == 0 && it != nil && !s.About.IsPart() {
+		done := d.draft.Plan.Chosen
+		for _, p := range it.Changed() { // the step does not say which
+			if runs := done.OfPart(it, p).Decision == choose.ToTarget; runs != held {
+				add(it.Object().PartRef(p.Object()))
+			}
+		}
+	}
+	return out
 }
 
 // Ask implements review.Desk.

@@ -55,6 +55,13 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 		return "", err
 	}
 	p, wr, err := d.pair(ctx, s)
+	if err == nil && what == review.Source {
+		if !p.ToSource() {
+			return "", work.Troubled("nothing", "nothing goes to the source; s says so of a difference")
+		}
+		wr.File, wr.TargetArg, wr.Fill = file, d.source, nil
+		p, err = d.app.Work().Back(ctx, p, d.source, d.target)
+	}
 	if err != nil {
 		return "", err
 	}
@@ -63,7 +70,7 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 	switch made, err := d.app.Work().Write(ctx, p, wr); {
 	case err != nil:
 		return "", err
-	case what == review.Script:
+	case what == review.Script || what == review.Source:
 		text = made.Text
 		said += fmt.Sprintf(": %s to run, %d held back", words.Number(len(made.Plan.Steps), "step", "steps"), len(made.Plan.Held))
 	case what == review.Backout:

@@ -48,7 +48,7 @@ func knowsInstant(c *catalog.Catalog) bool {
 
 // takes notes how the newest clause of a list is carried out.
 func (ch *change) takes(list []string, how algorithm) {
-	if how == inplace && indexedVirtual(ch.Target) {
+	if how == inplace && vocab.IndexedVirtual(ch.Target) {
 		how = copied
 	}
 	if len(list) > 0 {
@@ -68,48 +68,6 @@ func (ch *change) takes(list []string, how algorithm) {
 
 // copied notes that the newest clause of a list copies the table.
 func (ch *change) copied(list []string) { ch.takes(list, copied) }
-
-// hashed tells whether a table has a unique key that the server keeps by a
-// hash, in a hidden column: nothing of it can be changed without a copy
-// (MariaDB: Unique index with long columns).
-func hashed(o *catalog.Object) bool {
-	return slices.ContainsFunc(o.PartsOf(catalog.Index), func(p *catalog.Object) bool { return hashedKey(o, p) })
-}
-
-func hashedKey(o, p *catalog.Object) bool {
-	if p.Text("class") != "unique" {
-		return false
-	}
-	if strings.Contains(strings.ToUpper(vocab.Spaced(p.Text("definition"))), "USING HASH") {
-		return true
-	}
-	return slices.ContainsFunc(p.List("columns"), func(name string) bool {
-		col := o.Part(catalog.Column, name)
-		return col != nil && (strings.HasSuffix(col.Text("type"), "text") || strings.HasSuffix(col.Text("type"), "blob"))
-	})
-}
-
-// indexedVirtual tells whether a table has an index on a column that is computed
-// when read: then columns neither come nor go at once, and nothing is built anew
-// beside others.
-func indexedVirtual(o *catalog.Object) bool {
-	return slices.ContainsFunc(o.PartsOf(catalog.Index), func(p *catalog.Object) bool {
-		return slices.ContainsFunc(p.List("columns"), func(name string) bool {
-			col := o.Part(catalog.Column, name)
-			return col != nil && col.Text("generated") == "virtual"
-		})
-	})
-}
-
-// computes tells whether a table has a column that is computed.
-func computes(o *catalog.Object) bool {
-	return slices.ContainsFunc(o.PartsOf(catalog.Column), func(p *catalog.Object) bool { return p.Has("generated") })
-}
-
-// hasVirtual tells whether a table has a column that is computed when read.
-func hasVirtual(o *catalog.Object) bool {
-	return slices.ContainsFunc(o.PartsOf(catalog.Column), func(p *catalog.Object) bool { return p.Text("generated") == "virtual" })
-}
 
 // alters writes clauses as ALTER TABLE statements: one, or with avoidBlocking
 // one for each way of carrying them out, each saying which, so that the server
@@ -138,9 +96,9 @@ func (ch *change) alters(drops, columns, adds, options []string) []string {
 		return c == "DROP PRIMARY KEY" || strings.Contains(c, " AUTO_INCREMENT") || counted && strings.HasPrefix(c, "DROP INDEX")
 	})
 	switch {
-	case hashed(ch.Target) && len(all) == 1 && len(drops) == 1 && !hashed(ch.Source): // nothing but that key goes
+	case vocab.Hashed(ch.Target) && len(all) == 1 && len(drops) == 1 && !vocab.Hashed(ch.Source): // nothing but that key goes
 		return ch.gently(whole, all)
-	case !strings.EqualFold(ch.Target.Text("engine"), "InnoDB") || ch.Target.Has("system versioning") || hashed(ch.Target),
+	case !strings.EqualFold(ch.Target.Text("engine"), "InnoDB") || ch.Target.Has("system versioning") || vocab.Hashed(ch.Target),
 		whole && slices.ContainsFunc(all, copies):
 		return []string{ch.alter(copying, all...)}
 	case slices.ContainsFunc(body, copies): // what copies the table comes first, the rest need not wait for it

@@ -389,7 +389,7 @@ func (w *Writer) index(ch *change, it *compare.Item) {
 			ch.copied(ch.adds)
 		}
 		switch {
-		case p.Kind == vocab.Period, hashedKey(ch.Source, p), p.Kind == catalog.PrimaryKey && len(ch.Target.PartsOf(catalog.PrimaryKey)) == 0:
+		case p.Kind == vocab.Period, vocab.HashedKey(ch.Source, p), p.Kind == catalog.PrimaryKey && len(ch.Target.PartsOf(catalog.PrimaryKey)) == 0:
 			ch.copied(ch.adds)
 		case p.Kind == catalog.PrimaryKey:
 			ch.takes(ch.adds, inplace)
@@ -460,7 +460,7 @@ func (w *Writer) columns(ch *change) {
 			if it.Source == nil {
 				ref := was.PartRef(it.Target)
 				ch.drops = append(ch.drops, "DROP COLUMN "+vocab.Quote(it.Target.Name))
-				if ch.apart[ch.drops[len(ch.drops)-1]] = it.Target.Text("generated") == "virtual"; indexedVirtual(ch.Target) && !ch.apart[ch.drops[len(ch.drops)-1]] {
+				if ch.apart[ch.drops[len(ch.drops)-1]] = it.Target.Text("generated") == "virtual"; vocab.IndexedVirtual(ch.Target) && !ch.apart[ch.drops[len(ch.drops)-1]] {
 					ch.copied(ch.drops)
 				}
 				ch.action.Removes = append(ch.action.Removes, ref)
@@ -546,6 +546,10 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	fill, filled := w.fill(ch.Source, col)
 	if filled && !col.Has("generated") {
 		ch.action.Fills = append(ch.action.Fills, order.NewFill(ref, vocab.Quote(ch.Target.Name), fill))
+		if ch.reads(fill) {
+			ch.addRead(col, fill, place)
+			return
+		}
 		// The value for the rows that are there is a default for a moment.
 		with := col.Clone()
 		with.Set("default", catalog.PlainSQL("("+fill+")"))
@@ -557,9 +561,45 @@ func (w *Writer) addColumn(ch *change, col *catalog.Object, place string) {
 	if col.Text("generated") == "virtual" {
 		ch.apart[ch.columns[len(ch.columns)-1]] = true
 	}
-	if def := strings.ToLower(col.Text("default")); col.Text("generated") == "stored" || col.Has("auto increment") || place != "" && hasVirtual(ch.Target) || indexedVirtual(ch.Target) && !col.Has("generated") || strings.Contains(def, "(") && !strings.HasPrefix(def, "current_timestamp") {
+	if def := strings.ToLower(col.Text("default")); col.Text("generated") == "stored" || col.Has("auto increment") || place != "" && vocab.HasVirtual(ch.Target) || vocab.IndexedVirtual(ch.Target) && !col.Has("generated") || strings.Contains(def, "(") && !strings.HasPrefix(def, "current_timestamp") {
 		ch.copied(ch.columns)
 	}
+}
+
+// addRead adds a column whose values are read from columns that go: it comes empty, gets
+// them, and the others go with what makes it as it shall be.
+func (ch *change) addRead(col *catalog.Object, fill, place string) {
+	empty := col.Clone()
+	empty.Remove("not null")
+	empty.Remove("default")
+	clause, then := "ADD COLUMN "+columnSQL(col)+place, "MODIFY COLUMN "+columnSQL(col)
+	ch.columns, ch.notNull, ch.twice = append(ch.columns, clause), append(ch.notNull, then), true
+	ch.nullable[clause] = "ADD COLUMN " + columnSQL(empty) + place
+	ch.how[then] = inplace
+	ch.update(col, fill, "")
+}
+
+// update gives rows a value for a column. Columns that note when a row is changed keep
+// what they hold.
+func (ch *change) update(col *catalog.Object, value, where string) {
+	set := []string{vocab.Quote(col.Name) + " = " + value}
+	for _, p := range ch.Target.PartsOf(catalog.Column) {
+		if p.Has("on update") && p.Key() != col.Key() {
+			set = append(set, vocab.Quote(p.Name)+" = "+vocab.Quote(p.Name))
+		}
+	}
+	ch.fills = append(ch.fills, fmt.Sprintf("UPDATE %s SET %s%s;", vocab.Quote(ch.Source.Name), strings.Join(set, ", "), where))
+}
+
+// reads notes which columns a value is read from, and tells whether one of them goes.
+func (ch *change) reads(value string) (goes bool) {
+	by := vocab.Mentions(value)
+	for _, p := range ch.Target.PartsOf(catalog.Column) {
+		if drop := "DROP COLUMN " + vocab.Quote(p.Name); by[p.Key()] && slices.Contains(ch.drops, drop) {
+			ch.used, goes = append(ch.used, drop), true
+		}
+	}
+	return goes
 }
 
 // later adds a statement of its own behind the ALTER TABLE.
@@ -610,25 +650,25 @@ func (w *Writer) modifyColumn(ch *change, it *compare.Item, place string) {
 		} else {
 			ch.risk(order.MayFail, ref, fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", col.Name, ch.Source.Name, col.Name), noValue(ch.Change, ch.Target, was))
 		}
-		if ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]])); computes(ch.Target) {
+		if ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]])); vocab.Computes(ch.Target) {
 			ch.copied(ch.columns)
 		}
 	} else if it.Property("not null") != nil {
 		ch.takes(ch.columns, max(inplace, ch.how[ch.columns[len(ch.columns)-1]]))
 	}
-	if col.Text("generated") == "virtual" && indexedVirtual(ch.Target) || col.Text("generated") == "stored" || it.Property("auto increment") != nil || it.Property("compressed") != nil || it.Property("generated") != nil {
+	if col.Text("generated") == "virtual" && vocab.IndexedVirtual(ch.Target) || col.Text("generated") == "stored" || it.Property("auto increment") != nil || it.Property("compressed") != nil || it.Property("generated") != nil {
 		ch.copied(ch.columns)
 	}
 	if it.Property("check") != nil && col.Has("check") {
 		ch.risk(order.MayFail, ref, "fails when a row breaks the check of column "+col.Name, nil)
 		ch.copied(ch.columns)
 	}
-	if place != "" && (hasVirtual(ch.Target) || !knowsInstant(ch.Actual)) {
+	if place != "" && (vocab.HasVirtual(ch.Target) || !knowsInstant(ch.Actual)) {
 		ch.copied(ch.columns)
 	}
 	if clause := ch.columns[len(ch.columns)-1]; ch.nullable[clause] != "" { // how each half is carried out
 		ch.how[ch.nullable[clause]] = ch.how[clause]
-		if then := ch.notNull[len(ch.notNull)-1]; !ch.twice || computes(ch.Target) {
+		if then := ch.notNull[len(ch.notNull)-1]; !ch.twice || vocab.Computes(ch.Target) {
 			ch.how[then] = ch.how[clause]
 		} else {
 			ch.how[then] = inplace
@@ -771,17 +811,8 @@ func (ch *change) fillNulls(it *compare.Item, value, whose string) {
 		return d.Name != "not null" && d.Name != "default" && d.Name != "comment"
 	})
 	ch.twice = ch.twice || !plain
-	set := []string{vocab.Quote(col.Name) + " = " + value}
-	for _, p := range ch.Target.PartsOf(catalog.Column) {
-		if p.Has("on update") && p.Key() != was.Key() {
-			set = append(set, vocab.Quote(p.Name)+" = "+vocab.Quote(p.Name))
-		}
-	}
-	ch.fills = append(ch.fills, fmt.Sprintf("UPDATE %s SET %s WHERE %s IS NULL;", vocab.Quote(ch.Source.Name), strings.Join(set, ", "), vocab.Quote(col.Name)))
-	used := vocab.Mentions(value)
-	for name := range used {
-		ch.used = append(ch.used, "DROP COLUMN "+vocab.Quote(name))
-	}
+	ch.update(col, value, " WHERE "+vocab.Quote(col.Name)+" IS NULL")
+	ch.reads(value)
 	ch.action.Fills = append(ch.action.Fills, order.Fill{On: ref, Value: value, Ask: noValue(ch.Change, ch.Target, was)})
 	ch.risk(order.MayFail, ref, fmt.Sprintf("fails when the value for column %s is NULL itself", col.Name), &order.Question{Tries: whose, What: "would still hold NULL", None: "none would",
 		Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", vocab.Quote(ch.Target.Name), vocab.Quote(was.Name), value)})

@@ -302,7 +302,7 @@ func sequenceOptions(o, was *catalog.Object) string {
 
 // withoutKey is how a table loses a foreign key.
 func withoutKey(o *catalog.Object) (string, lockMode) {
-	if hashed(o) {
+	if vocab.Hashed(o) {
 		return copying, lockShared
 	}
 	return online, lockNone
@@ -338,7 +338,7 @@ func (w *Writer) renameKey(c *order.Change, it *compare.Item) *order.Action {
 	o := c.Source
 	ref := o.PartRef(it.Source)
 	how, lock := withoutKey(o)
-	if hashed(c.Target) {
+	if vocab.Hashed(c.Target) {
 		how, lock = withoutKey(c.Target)
 	}
 	alter := fmt.Sprintf("ALTER TABLE %s DROP FOREIGN KEY %s, ADD CONSTRAINT %s %s%s;", vocab.Quote(o.Name), vocab.Quote(it.Target.Name), vocab.Quote(it.Source.Name), it.Source.Text("definition"), w.how(o, ", "+how))
