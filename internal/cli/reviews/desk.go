@@ -189,19 +189,25 @@ func (d *desk) step(v view.Step, s *order.Step, held bool) *review.Step {
 // those that change, and an object itself where its own facts do.
 func (d *desk) carried(s *order.Step, held bool) []string {
 	var out []string
+	wanted, done := d.draft.Pair.Choices, d.draft.Plan.Chosen
 	add := func(r catalog.Ref) {
-		it := d.items[r.Object().String()]
-		if id := r.Thing().String(); it != nil && d.items[id] != nil && !slices.Contains(out, id) {
-			if r.IsPart() == (it.Status == compare.Differs) || len(it.Properties) > 0 && !r.IsPart() {
-				out = append(out, id)
-			}
+		it, id := d.items[r.Object().String()], r.Thing().String()
+		if it == nil || d.items[id] == nil || slices.Contains(out, id) {
+			return
+		}
+		choice := wanted.Of(it)
+		if r.IsPart() {
+			choice = wanted.OfPart(it, d.items[id])
+		}
+		// What is left may come down for a while, and is put back.
+		if choice.Decision == choose.ToTarget && (r.IsPart() == (it.Status == compare.Differs) || len(it.Properties) > 0 && !r.IsPart()) {
+			out = append(out, id)
 		}
 	}
 	for _, r := range slices.Concat(s.Makes, s.Removes, []catalog.Ref{s.About}) {
 		add(r)
 	}
 	if it := d.items[s.About.Object().String()]; len(out) == 0 && it != nil && !s.About.IsPart() {
-		done := d.draft.Plan.Chosen
 		for _, p := range it.Changed() { // the step does not say which
 			if runs := done.OfPart(it, p).Decision == choose.ToTarget; runs != held {
 				add(it.Object().PartRef(p.Object()))
