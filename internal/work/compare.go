@@ -44,6 +44,7 @@ type Comparing struct {
 	Several *Patterns
 	given   []match.Given // the same, found already
 	again   bool          // it is compared again, so nothing is said twice
+	shares  bool          // what is the same on both sides is one (match.Share)
 }
 
 // Patterns are the patterns of a comparison with several targets, by whether any
@@ -181,6 +182,9 @@ func (s *Session) Compare(ctx context.Context, source, target string, c Comparin
 		if err := knownKinds("--tolerate", []scope.Pattern{*t.On}, cats[0], cats[1]); err != nil {
 			return nil, err
 		}
+	}
+	if c.shares {
+		cats[0] = match.Share(cats[0], cats[1])
 	}
 	p.Comparison = compare.Compare(cats[0], cats[1], p.known(c.Options, cats[0]))
 	p.comparing = c
@@ -384,6 +388,9 @@ func matchesSomething(s scope.Scope, others *Patterns, cats ...*catalog.Catalog)
 
 // knownKinds refuses patterns of kinds that the engine does not have.
 func knownKinds(option string, ps []scope.Pattern, cats ...*catalog.Catalog) error {
+	if len(ps) == 0 {
+		return nil
+	}
 	known := map[string]bool{}
 	for _, c := range cats {
 		if c.Kinds != nil {

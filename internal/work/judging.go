@@ -46,7 +46,7 @@ func (s *Session) Judging(ctx context.Context, source, target string, c Comparin
 
 // Again reads both places anew. What the rows said is forgotten.
 func (j *Judging) Again(ctx context.Context, c Comparing) error {
-	c.Extent = Whole
+	c.Extent, c.shares = Whole, true
 	for _, at := range []string{j.source, j.target} {
 		if p, err := j.s.Place(at, true); err == nil {
 			j.s.forget(p)
@@ -75,7 +75,10 @@ func madeWith(c Comparing) string { return fmt.Sprintf("%v %v", c.Names, c.Optio
 
 // Draft orders the steps of a judgement, by what is known.
 func (j *Judging) Draft(ctx context.Context, c Comparing, w *Writing) (*Draft, error) {
-	c.Extent, c.again = Whole, true
+	c.Extent, c.again, c.shares = Whole, true, true
+	if c.Wishes == nil {
+		c.Wishes = &choose.Wishes{}
+	}
 	if made := madeWith(c); made != j.made {
 		p, err := j.s.Compare(ctx, j.source, j.target, c)
 		if err != nil {
@@ -85,7 +88,9 @@ func (j *Judging) Draft(ctx context.Context, c Comparing, w *Writing) (*Draft, e
 	}
 	p := *j.pair
 	p.comparing = c
-	if err := j.s.chosen(&p, c); err != nil {
+	p.Choices = c.Wishes.Settle(p.Comparison)
+	var err error
+	if p.Choices.Remake, err = remade(p.Comparison.Target, c.Remake); err != nil {
 		return nil, err
 	}
 	d := &Draft{Pair: &p, Likely: p.Comparison.Likely(match.Least)}

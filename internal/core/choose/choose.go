@@ -48,6 +48,8 @@ type Chosen struct {
 	// Remake are things of the target that are dropped and made anew, though they
 	// need not be.
 	Remake []catalog.Ref
+
+	target *catalog.Catalog // see Target; nil until somebody asks
 }
 
 // All takes every difference to the target.
@@ -146,6 +148,7 @@ type Editor struct{ made *Chosen }
 
 // choose decides about an object with all its parts, or about one part.
 func (e *Editor) choose(it *compare.Item, choice Choice) {
+	e.made.target = nil
 	e.made.of[it] = choice
 	for _, p := range it.Parts {
 		delete(e.made.of, p)

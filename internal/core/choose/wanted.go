@@ -8,8 +8,16 @@ import (
 
 // Target is the structure the target shall have: what was chosen comes from
 // the source, everything left or out of scope stays as the target has it.
-// Planning starts from it, so a choice never needs a case of its own there.
+// Planning starts from it, so a choice never needs a case of its own there. It is worked
+// out once, and nobody changes it.
 func (c *Chosen) Target() *catalog.Catalog {
+	if c.target == nil {
+		c.target = c.makeTarget()
+	}
+	return c.target
+}
+
+func (c *Chosen) makeTarget() *catalog.Catalog {
 	d := &catalog.Catalog{Engine: c.Comparison.Target.Engine, Kinds: c.Comparison.Target.Kinds, Spell: c.Comparison.Target.Spell, Version: c.Comparison.Target.Version, Place: c.Comparison.Target.Place,
 		FoldNames: c.Comparison.Target.FoldNames, Limits: c.Comparison.Target.Limits, Settings: c.Comparison.Target.Settings}
 	// What one side does not know is no wish of the other.

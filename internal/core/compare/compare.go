@@ -84,6 +84,9 @@ type Options struct {
 	Deep bool
 	// Tolerate are kinds of differences that do not count.
 	Tolerate []judge.Tolerate
+	// Memo has the items of objects that both sides share, where Deep asks for them
+	// again and again; nil for none.
+	Memo *Memo
 }
 
 // Comparison is what comparing found. It never changes.
@@ -96,6 +99,7 @@ type Comparison struct {
 	Tolerated []judge.Tolerated
 	Untouched *catalog.Catalog
 	Items     []*Item // by kind, then name; equal ones too
+	Memo      *Memo   // of what is worked out of the two sides
 	// of the objects of both sides, and how far they agree (see Similarity)
 	objects int
 	agree   float64
@@ -106,7 +110,7 @@ type Comparison struct {
 
 // Compare compares two catalogs whose texts have all been read (see Wanted).
 func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
-	c := &Comparison{Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups), Untouched: source}
+	c := &Comparison{Memo: &Memo{}, Target: target, Options: opt, Judge: judge.New(source, target, opt.Scope, opt.Groups), Untouched: source}
 	c.Source, c.Tolerated = c.Judge.Forbear(source, target, opt.Tolerate)
 	source = c.Source
 	// Things are matched before the scope looks at them: what is on both sides
@@ -136,13 +140,26 @@ func Compare(source, target *catalog.Catalog, opt Options) *Comparison {
 // that are in scope: the object itself is then nobody's business, even where
 // one side lacks it.
 func (c *Comparison) object(s, t *catalog.Object, partial bool) *Item {
-	it := &Item{Source: s, Target: t, Partial: partial}
-	if s == t && !partial && !c.Options.Deep && c.Judge.All() {
-		// The two sides share what was read: nothing can differ.
-		it.Status = Same
-		c.weigh(2, 1)
-		return it
+	if s != t || partial || !c.Judge.All() {
+		return c.pair(s, t, partial)
 	}
+	// The two sides share what was read: nothing can differ.
+	if !c.Options.Deep {
+		c.weigh(2, 1)
+		return &Item{Status: Same, Source: s, Target: t}
+	}
+	if known := c.Options.Memo.item(s); known != nil {
+		c.weigh(2, 1)
+		return known
+	}
+	it := c.pair(s, t, false)
+	c.Options.Memo.keep(s, it)
+	return it
+}
+
+// pair compares an object of both sides, or of one.
+func (c *Comparison) pair(s, t *catalog.Object, partial bool) *Item {
+	it := &Item{Source: s, Target: t, Partial: partial}
 	if s != nil && t != nil && s.Unread && t.Unread {
 		it.Status = Same // see Settle
 		c.weigh(2, 1)
@@ -389,6 +406,10 @@ func onBoth(do func(i int) error) error {
 
 // Likely finds what looks like one thing under two names, of at least a weight.
 func (c *Comparison) Likely(least float64) []match.Likely {
+	return Once(c.Memo, least, func() []match.Likely { return c.likely(least) })
+}
+
+func (c *Comparison) likely(least float64) []match.Likely {
 	// What is the same on both sides is nobody's other name.
 	both := func(sides [2]bool) bool { return sides[0] && sides[1] }
 	note := func(sides *[2]bool, it *Item) {

@@ -264,7 +264,7 @@ func (u *unifier) facts(c *catalog.Object) {
 // so that goes for texts which the engine keeps as they were written, too: for
 // what shall be, not for what is.
 func Named(c *catalog.Catalog, written bool) *catalog.Catalog {
-	if !aliased(c) {
+	if !Aliased(c) {
 		return c
 	}
 	n := &namer{c: c, written: written, own: map[catalog.Ref]catalog.Ref{}, things: map[catalog.Ref]*catalog.Object{}}
@@ -278,8 +278,8 @@ func Named(c *catalog.Catalog, written bool) *catalog.Catalog {
 	return &out
 }
 
-// aliased tells whether anything is known by another name than its own.
-func aliased(c *catalog.Catalog) bool {
+// Aliased tells whether anything is known by another name than its own.
+func Aliased(c *catalog.Catalog) bool {
 	return slices.ContainsFunc(c.Objects, func(o *catalog.Object) bool {
 		return o.Alias != "" || o.Home != "" || slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Alias != "" })
 	})
@@ -406,7 +406,7 @@ type Rename struct {
 // each is done while all around it has the names it always had. The second
 // answer is what is, with all of that done.
 func Renames(desired, actual *catalog.Catalog, can func(owner, part catalog.Kind) bool) ([]Rename, *catalog.Catalog) {
-	if !aliased(desired) && !aliased(actual) {
+	if !Aliased(desired) && !Aliased(actual) {
 		return nil, actual
 	}
 	after := *actual

@@ -79,9 +79,9 @@ type ledger struct {
 	usersOfTarget map[catalog.Ref][]user
 }
 
-func newLedger(actions []*Action, actual *catalog.Catalog) *ledger {
+func newLedger(actions []*Action, users map[catalog.Ref][]user) *ledger {
 	l := &ledger{index: make(map[*Action]int, len(actions)), makes: map[catalog.Ref][]int{}, reaches: map[catalog.Ref][]int{}, removes: map[catalog.Ref][]int{}, takes: map[Name][]int{},
-		facts: map[catalog.Ref][]catalog.Ref{}, partsRemoved: map[catalog.Ref][]int{}, usersOfTarget: users(actual)}
+		facts: map[catalog.Ref][]catalog.Ref{}, partsRemoved: map[catalog.Ref][]int{}, usersOfTarget: users}
 	for i, a := range actions {
 		l.index[a] = i
 		for _, r := range a.Makes {
@@ -134,12 +134,12 @@ func (l *ledger) removers(r catalog.Ref) []int {
 	return l.removes[r.Object()]
 }
 
-func newGraph(actions []*Action, desired, actual *catalog.Catalog) *graph {
+func newGraph(actions []*Action, desired, actual *catalog.Catalog, users map[catalog.Ref][]user) *graph {
 	g := &graph{actions: actions, kinds: actual.Kinds, after: make([]map[int]edge, len(actions))}
 	for i := range actions {
 		g.after[i] = map[int]edge{}
 	}
-	l := newLedger(actions, actual)
+	l := newLedger(actions, users)
 	for i, a := range actions {
 		if j, ok := l.index[a.Sequel]; ok && a.Sequel != nil {
 			g.wait(i, j, edge{strength: firm, why: follows})

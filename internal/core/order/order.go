@@ -400,7 +400,8 @@ func risks(steps []*Step, kinds ...RiskKind) []Risk {
 func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error) {
 	actual, groups := chosen.Comparison.Target, chosen.Options.Groups
 	full := chosen.Target()
-	steps, before, err := plan(full, actual, groups, w, chosen.Remake)
+	named := compare.Once(chosen.Comparison.Memo, "named", func() bool { return match.Aliased(chosen.Comparison.Source) || match.Aliased(actual) })
+	steps, before, err := plan(full, actual, groups, w, chosen.Remake, named, chosen.Comparison.Memo)
 	if err != nil {
 		return nil, err
 	}
@@ -436,15 +437,20 @@ func Build(chosen *choose.Chosen, w Writer, allow func(Risk) bool) (*Plan, error
 		p.HeldBecause = append(p.HeldBecause, held...)
 		p.Chosen = next
 		p.Desired = next.Target()
-		if p.Steps, p.before, err = plan(p.Desired, actual, groups, w, chosen.Remake); err != nil {
+		if p.Steps, p.before, err = plan(p.Desired, actual, groups, w, chosen.Remake, named, chosen.Comparison.Memo); err != nil {
 			return nil, err
 		}
 	}
-	_, to, from, _ := renamed(p.Desired, actual, w)
+	_, to, from, _ := renamed(p.Desired, actual, w, named)
 	p.Gone = onlyInTarget(to, from, groups)
-	defer func() { p.Desired, p.Full, p.Renamed = to, match.Named(full, true), from }()
+	defer func() {
+		p.Desired, p.Full, p.Renamed = to, full, from
+		if named {
+			p.Full = match.Named(full, true)
+		}
+	}()
 	if len(p.HeldBecause) > 0 {
-		if p.Held, _, err = plan(full, p.Desired, groups, w, nil); err != nil {
+		if p.Held, _, err = plan(full, p.Desired, groups, w, nil, named, nil); err != nil {
 			return nil, err
 		}
 		for i, s := range p.Held {
@@ -519,10 +525,13 @@ func onlyInTarget(desired, actual *catalog.Catalog, groups map[string]bool) []ca
 }
 
 // plan orders the steps from one catalog to another.
-func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref) ([]*Step, oldNames, error) {
+func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref, named bool, memo *compare.Memo) ([]*Step, oldNames, error) {
 	before := actual
-	first, desired, actual, old := renamed(desired, actual, w)
-	ordered, err := arranged(desired, actual, groups, w, remake)
+	first, desired, actual, old := renamed(desired, actual, w, named)
+	if actual != before {
+		memo = nil // what is named otherwise is not met again
+	}
+	ordered, err := arranged(desired, actual, groups, w, remake, memo)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -541,14 +550,14 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, re
 
 // arranged are the actions from one catalog to another in the order in which
 // they can run.
-func arranged(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref) ([]*Action, error) {
+func arranged(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, remake []catalog.Ref, memo *compare.Memo) ([]*Action, error) {
 	// Everything counts here: what is put back must come back whole.
-	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true})
-	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: users(actual), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
+	cmp := compare.Compare(desired, actual, compare.Options{Groups: groups, Deep: true, Memo: memo})
+	b := &builder{w: w, desired: desired, actual: actual, groups: groups, users: compare.Once(memo, actual, func() map[catalog.Ref][]user { return users(actual) }), rebuildObject: map[catalog.Ref]bool{}, rebuildPart: map[catalog.Ref]bool{}, memory: map[any]any{}}
 	b.takeDown(slices.DeleteFunc(slices.Clone(remake), func(r catalog.Ref) bool { return actual.Resolve(r) == nil || desired.Resolve(r) == nil }))
 	for {
 		actions := b.actions(cmp)
-		ordered, stuck, err := arrange(actions, desired, actual)
+		ordered, stuck, err := arrange(actions, desired, actual, b.users)
 		if err == nil {
 			return ordered, nil
 		}
@@ -634,7 +643,7 @@ func (a *Action) written() []string {
 // Anew are the actions that make a structure where there is another one, in
 // order, each with statements of its own: for who wants to see them one by one.
 func Anew(structure, on *catalog.Catalog, groups map[string]bool, w Writer) ([]*Action, error) {
-	ordered, err := arranged(structure, on, groups, w, nil)
+	ordered, err := arranged(structure, on, groups, w, nil, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -888,9 +897,9 @@ func (b *builder) stillNeeds(r, on catalog.Ref) bool {
 // circle is broken, in this order, by forgetting needs read from texts, by
 // splitting actions, by taking down what changes in place (stuck), and by not
 // waiting for names that had better be free.
-func arrange(actions []*Action, desired, actual *catalog.Catalog) (ordered []*Action, stuck []catalog.Ref, err error) {
+func arrange(actions []*Action, desired, actual *catalog.Catalog, users map[catalog.Ref][]user) (ordered []*Action, stuck []catalog.Ref, err error) {
 	for {
-		g := newGraph(actions, desired, actual)
+		g := newGraph(actions, desired, actual, users)
 		ordered, cycle := g.sort()
 		if cycle == nil {
 			return ordered, nil, nil

@@ -30,13 +30,19 @@ type Follower interface {
 // renamed gives the things of the target the names they shall have, first of
 // all: what follows is planned between two structures that call everything the
 // same. Both are answered in these names.
-func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, from *catalog.Catalog, before oldNames) {
+//
+// named says that something may be known by another name than its own.
+func renamed(desired, actual *catalog.Catalog, w Writer, named bool) (first []*Action, to, from *catalog.Catalog, before oldNames) {
 	can := func(owner, part catalog.Kind) bool { return false }
 	r, ok := w.(Renamer)
 	if ok {
 		can = r.CanRename
 	}
-	list, after := match.Renames(desired, actual, can)
+	var list []match.Rename
+	after := actual
+	if named {
+		list, after = match.Renames(desired, actual, can)
+	}
 	defer func() {
 		if f, ok := w.(Follower); ok {
 			var more []*Action
@@ -44,6 +50,9 @@ func renamed(desired, actual *catalog.Catalog, w Writer) (first []*Action, to, f
 			first = append(first, more...)
 		}
 	}()
+	if !named {
+		return nil, desired, actual, nil
+	}
 	if len(list) == 0 {
 		return nil, match.Named(desired, true), match.Named(actual, false), nil
 	}
