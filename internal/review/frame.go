@@ -62,15 +62,16 @@ func (m *Model) View() tea.View {
 func (m *Model) Frame() string {
 	var b strings.Builder
 	line := func(s string) { b.WriteString(ansi.Truncate(s, m.width, "…") + "\n") }
-	line(m.ends(m.paint(piece{text: "review", bold: true}, false)+"  "+safe(m.judged.Source)+" "+m.paint(piece{text: "→", bold: true}, false)+" "+safe(m.judged.Target), fmt.Sprintf("%d.%d %% alike", m.judged.Alike/10, m.judged.Alike%10)))
+	line(m.ends(m.paint(piece{text: "review", bold: true}, false)+"  "+safe(m.judged.Source)+" "+m.paint(piece{text: "→", bold: true}, false)+" "+safe(m.judged.Target), m.alike()))
 	line(m.ends(m.sum(), m.state()))
 	line(m.dim(strings.Repeat("─", m.width)))
 	body := m.bodyLines()
 	if m.page != nil {
+		lines := m.pageLines()
 		for i := range body {
 			s := ""
-			if n := m.pageTop + i; n < len(m.page) {
-				s = " " + safe(m.page[n])
+			if n := m.pageTop + i; n < len(lines) {
+				s = " " + lines[n]
 			}
 			line(s)
 		}
@@ -83,10 +84,20 @@ func (m *Model) Frame() string {
 			line(s)
 		}
 	}
-	line(m.ends(m.dim(strings.Repeat("─", max(m.width-12, 0))), m.dim(m.where())))
+	where := m.where()
+	line(m.dim(strings.Repeat("─", max(m.width-ansi.StringWidth(where), 0)) + where))
 	line(m.said1())
 	b.WriteString(ansi.Truncate(m.dim(m.foot()), m.width, "…"))
 	return b.String()
+}
+
+// pageLines are the lines of the text over the screen, folded at its width.
+func (m *Model) pageLines() []string {
+	var out []string
+	for _, l := range m.page {
+		out = append(out, strings.Split(ansi.Wrap(safe(l), m.width-2, " "), "\n")...)
+	}
+	return out
 }
 
 // ends puts one text at the beginning of a line and one at its end.
@@ -99,10 +110,21 @@ func (m *Model) ends(a, z string) string {
 	return a + strings.Repeat(" ", room-ansi.StringWidth(a)+1) + z
 }
 
+// alike says how alike the two sides are, where that is known.
+func (m *Model) alike() string {
+	if m.judged.Alike < 0 {
+		return "a script"
+	}
+	return fmt.Sprintf("%d.%d %% alike", m.judged.Alike/10, m.judged.Alike%10)
+}
+
 // sum counts what there is.
 func (m *Model) sum() string {
 	j := m.judged
 	parts := []string{words.Number(len(j.Differences), "difference", "differences"), words.Number(len(j.Steps), "step", "steps")}
+	if j.Alike < 0 {
+		parts = parts[1:]
+	}
 	loses := 0
 	for _, s := range j.Steps {
 		if s.Worst == "loss" {
@@ -143,7 +165,7 @@ func (m *Model) state() string {
 func (m *Model) where() string {
 	n, top := len(m.rows), m.top
 	if m.page != nil {
-		n, top = len(m.page), m.pageTop
+		n, top = len(m.pageLines()), m.pageTop
 	}
 	switch lines := m.bodyLines(); {
 	case n <= lines:

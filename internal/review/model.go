@@ -297,18 +297,18 @@ func (m *Model) pageKey(name string) {
 	case "home", "g":
 		m.pageTop = 0
 	case "end", "G":
-		m.pageTop = len(m.page)
+		m.pageTop = len(m.pageLines())
 	default:
 		m.page = nil
 		return
 	}
-	m.pageTop = max(0, min(m.pageTop, len(m.page)-lines))
+	m.pageTop = max(0, min(m.pageTop, len(m.pageLines())-lines))
 }
 
 // move moves the cursor over what can be selected.
 func (m *Model) move(n int) {
 	if m.page != nil {
-		m.pageTop = max(0, min(m.pageTop+n, len(m.page)-m.bodyLines()))
+		m.pageTop = max(0, min(m.pageTop+n, len(m.pageLines())-m.bodyLines()))
 		return
 	}
 	step := 1

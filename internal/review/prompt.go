@@ -92,7 +92,7 @@ func (m *Model) promptKey(k tea.KeyPressMsg) tea.Cmd {
 		p.at = len(p.text)
 	case "up", "down", "pgup", "pgdown":
 		if m.page != nil {
-			m.pageTop = max(0, min(m.pageTop+map[string]int{"up": -1, "down": 1, "pgup": -m.bodyLines(), "pgdown": m.bodyLines()}[name], len(m.page)-m.bodyLines()))
+			m.pageTop = max(0, min(m.pageTop+map[string]int{"up": -1, "down": 1, "pgup": -m.bodyLines(), "pgdown": m.bodyLines()}[name], len(m.pageLines())-m.bodyLines()))
 		}
 	default:
 		if k.Text != "" {

@@ -59,9 +59,7 @@ func (r *row) text() string {
 	return strings.ToLower(b.String())
 }
 
-// rank orders the risks; signs stand for them in the margin, beside the number.
-var rank = []string{"will-fail", "loss", "may-fail", "breaks-callers", "rewrite", "lock"}
-
+// signs stand for the worst risk of a step, in the margin beside its number.
 var signs = map[string]string{"will-fail": "!", "loss": "!", "may-fail": "?", "breaks-callers": "?", "rewrite": "*", "lock": "·"}
 
 // layOut makes the rows of the judgement and keeps the cursor on what it was on.
@@ -164,6 +162,9 @@ func (m *Model) closed(key string) bool {
 // questions are what somebody should answer: things that look like one under two names,
 // and things that cannot come or go alone.
 func (m *Model) questions() {
+	for _, n := range m.judged.Notes {
+		m.add(row{kind: lackRow, key: "note " + n, sign: "!", signed: view.Loses, pieces: []piece{{text: safe(n), mark: view.Loses}}})
+	}
 	if m.judged.Stuck != "" {
 		m.add(row{kind: lackRow, key: "stuck", sign: "!", signed: view.Loses, pieces: []piece{{text: "no script: " + safe(m.judged.Stuck), mark: view.Loses}}})
 	}
@@ -307,7 +308,7 @@ func (m *Model) inside(s *Step, key string) {
 			objects = append(objects, of)
 		}
 	}
-	if len(s.Of) == 0 {
+	if len(s.Of) == 0 && len(m.judged.Differences) > 0 {
 		text(view.Plain, "·", "nothing of it differs: it makes way for another step")
 	}
 	if s.Because != "" {

@@ -14,6 +14,7 @@ import (
 	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/rehearse"
 	"dappermirror/internal/report"
 	"dappermirror/internal/report/formats"
 	"dappermirror/internal/review"
@@ -158,6 +159,11 @@ func (d *desk) Rehearse(ctx context.Context, s review.Said, _ func(string)) (str
 	if err != nil {
 		return "", err
 	}
+	return rehearsed(res)
+}
+
+// rehearsed says how a rehearsal ended.
+func rehearsed(res *rehearse.Result) (string, error) {
 	switch {
 	case res.Failed != nil:
 		return "", fmt.Errorf("rehearsed on %s: it FAILED: %w", res.Where, res.Failed)

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"os"
+	"strings"
 
 	tea "charm.land/bubbletea/v2"
 	"github.com/spf13/cobra"
@@ -13,8 +14,10 @@ import (
 
 	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/cli/tell"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/files"
 	"dappermirror/internal/review"
+	"dappermirror/internal/script"
 	"dappermirror/internal/work"
 )
 
@@ -31,7 +34,7 @@ type App interface {
 func Command(a App, sides func(cmd *cobra.Command, args []string) ([]string, error)) *cobra.Command {
 	d := &desk{app: a}
 	cmd := &cobra.Command{
-		Use:   "review SOURCE TARGET | [PAIR]",
+		Use:   "review SOURCE TARGET | [PAIR] | TASK | SCRIPT TARGET",
 		Short: "Judge the differences in a full-screen view",
 		Long: `Shows the script as it would run, step by step, in a full-screen view of the
 terminal. Each step opens in place: the differences that it carries out, both
@@ -40,12 +43,20 @@ differences are left, taken and turned round with one key, and the order follows
 once; losses are allowed by typing their names. The script, the way back, the choices,
 a report or a task are written from there; it can be rehearsed and run.
 
+With the name of a task it begins where the task stands; a script that was written is
+shown as it stands, with what the target says to it now, and can be rehearsed and run.
+
 The keys stand at the foot; ? lists all of them. What was said and not written is kept
 and offered the next time. The options are those of script, and what they say is where
 the review begins.`,
 		Example: "  dapper-mirror review dev.db live.db\n  dapper-mirror review dev live --except routine:*",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			args, err := sides(cmd, args)
+			if len(args) == 2 {
+				if sc, eng := scriptIn(args[0]); sc != nil {
+					return d.reviewScript(cmd.Context(), args, sc, eng)
+				}
+			}
+			args, err := d.sides(cmd, args, sides)
 			if err != nil {
 				return err
 			}
@@ -77,6 +88,57 @@ func screen(a App) (in, out *os.File, err error) {
 	return in, out, nil
 }
 
+// sides are the two places: as they were named, or as a task names them.
+func (d *desk) sides(cmd *cobra.Command, args []string, sides func(cmd *cobra.Command, args []string) ([]string, error)) ([]string, error) {
+	if len(args) == 1 {
+		if _, is := d.app.Settings().Tasks()[args[0]]; is {
+			source, target, mayLose, err := tasks.Of(d.app).Beginning(cmd, args[0])
+			d.w.MayLose = append(d.w.MayLose, mayLose...)
+			return []string{source, target}, err
+		}
+	}
+	return sides(cmd, args)
+}
+
+// scriptIn is the script that a file has; nil where it has none.
+func scriptIn(path string) (*script.Script, engine.Engine) {
+	if st, err := os.Stat(path); err != nil || !st.Mode().IsRegular() {
+		return nil, nil
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, nil
+	}
+	defer f.Close()
+	head := make([]byte, 64)
+	n, _ := io.ReadFull(f, head) // no database is read whole for this
+	if head = head[:n]; !strings.HasPrefix(string(head), "--") {
+		return nil, nil
+	}
+	text, err := io.ReadAll(f)
+	if err != nil {
+		return nil, nil
+	}
+	sc, eng, err := work.ReadScript(append(head, text...))
+	if err != nil {
+		return nil, nil
+	}
+	return sc, eng
+}
+
+// reviewScript shows a script that was written.
+func (d *desk) reviewScript(ctx context.Context, args []string, sc *script.Script, eng engine.Engine) error {
+	in, out, err := screen(d.app)
+	if err != nil {
+		return err
+	}
+	target, err := d.app.Work().Place(args[1], false)
+	if err != nil {
+		return err
+	}
+	return show(ctx, d.app, &scriptDesk{app: d.app, run: d.run, re: d.re, file: args[0], sc: sc, eng: eng, target: target}, review.Said{}, in, out)
+}
+
 // review reads both places and opens the view.
 func (d *desk) review(ctx context.Context) error {
 	in, out, err := screen(d.app)
@@ -94,21 +156,26 @@ func (d *desk) review(ctx context.Context) error {
 		return err
 	}
 	defer d.judging.End()
-	loud := d.app.Hush()
+	return show(ctx, d.app, d, d.kept(), in, out)
+}
+
+// show opens the view of a desk.
+func show(ctx context.Context, a App, d review.Desk, kept review.Said, in, out *os.File) error {
+	loud := a.Hush()
 	defer loud()
-	m, err := review.New(ctx, d, d.kept())
+	m, err := review.New(ctx, d, kept)
 	if err != nil {
 		return err
 	}
 	options := []tea.ProgramOption{tea.WithContext(ctx), tea.WithInput(in), tea.WithOutput(out), tea.WithoutSignalHandler()}
-	if !d.app.Colours() {
+	if !a.Colours() {
 		options = append(options, tea.WithColorProfile(noColour))
 	}
 	p := tea.NewProgram(m, options...)
 	// A program that is ended from outside leaves the terminal as it was.
 	forget := files.OnExit(func() { _ = p.ReleaseTerminal() })
 	defer forget()
-	s := d.app.Work()
+	s := a.Work()
 	before := s.Tell
 	s.Tell = tell.Words(speaker{p})
 	defer func() { s.Tell = before }()

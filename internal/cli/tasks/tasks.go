@@ -142,6 +142,32 @@ func (a *commands) call(cmd *cobra.Command, word string, o *options) error {
 	return a.once(cmd.Context(), t, o)
 }
 
+// Beginning is where a review of a task begins: its source, its one target, and what may
+// be lost now. The options of the command are set as the task says.
+func (a *commands) Beginning(cmd *cobra.Command, name string) (source, target string, mayLose []string, err error) {
+	t, err := a.named(name)
+	if err != nil {
+		return "", "", nil, err
+	}
+	o := &options{annotate: "off", many: many.Options{Parallel: 1}}
+	if err := a.settle(cmd, &t, o); err != nil {
+		return "", "", nil, err
+	}
+	list, err := a.targets(t, o)
+	if err != nil {
+		return "", "", nil, err
+	}
+	if len(list) != 1 {
+		return "", "", nil, work.Troubled("usage", "the task %s has %s; a review is of one: `dapper-mirror review %s TARGET`", name, words.Number(len(list), "target", "targets"), t.Source)
+	}
+	mayLose, _ = permitted(t, time.Now())
+	target = list[0].At
+	if list[0].Name != "" {
+		target = list[0].Name
+	}
+	return t.Source, target, append(mayLose, list[0].MayLose...), nil
+}
+
 // named is the task of a name.
 func (a *commands) named(name string) (settings.Task, error) {
 	all := a.Settings().Tasks()
