@@ -1,6 +1,8 @@
 package files
 
 import (
+	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -94,4 +96,63 @@ func TestClear(t *testing.T) {
 		t.Errorf("left over: %v %v", list, err)
 	}
 	tmp.Close()
+}
+
+// TestFolder: a folder stands where it is to stand when it is whole; of one that is there
+// goes what is old, and what is of others stays.
+func TestFolder(t *testing.T) {
+	dir := t.TempDir()
+	old := func(name string) bool { return name == "index.html" || name == "pages" }
+	at := filepath.Join(dir, "deep", "er", "site")
+	for round, want := range []string{"index.html pages/a.html pages/sub/b.html", "index.html notes.txt pages/a.html pages/sub/b.html"} {
+		f, err := NewFolder(at + "/")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, n := range []string{"pages/a.html", "index.html", "pages/sub/b.html"} {
+			if err := f.Put(n, []byte(fmt.Sprint(n, round))); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if _, err := os.Stat(filepath.Join(at, "pages", "sub")); round == 0 && err == nil {
+			t.Error("it stands there before it is whole")
+		}
+		if err := f.Keep(at, old, "index.html"); err != nil {
+			t.Fatal(err)
+		}
+		f.Discard()
+		var there []string
+		err = filepath.WalkDir(filepath.Dir(at), func(p string, d fs.DirEntry, err error) error {
+			if err == nil && !d.IsDir() {
+				name, _ := filepath.Rel(at, p)
+				there = append(there, filepath.ToSlash(name))
+				if data, e := os.ReadFile(p); e != nil || name != "notes.txt" && string(data) != fmt.Sprint(filepath.ToSlash(name), round) {
+					t.Errorf("round %d: %s holds %q %v", round, name, data, e)
+				}
+			}
+			return err
+		})
+		if got := strings.Join(there, " "); err != nil || got != want {
+			t.Errorf("round %d: %s, want %s %v", round, got, want, err)
+		}
+		for name, text := range map[string]string{"notes.txt": "mine", "pages/gone.html": "old"} {
+			if err := os.WriteFile(filepath.Join(at, name), []byte(text), 0o644); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	f, err := NewFolder(filepath.Join(dir, "given-up"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := f.Put("a", nil); err != nil {
+		t.Fatal(err)
+	}
+	f.Discard()
+	if list, _ := os.ReadDir(dir); len(list) != 1 {
+		t.Errorf("left over: %v", list)
+	}
+	if _, err := NewFolder(filepath.Join(at, "notes.txt", "x")); err == nil {
+		t.Error("a folder within a file")
+	}
 }

@@ -1,9 +1,11 @@
 package report
 
 import (
+	"cmp"
 	"fmt"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/choose"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/words"
@@ -211,12 +213,12 @@ func scriptView(r *view.Report, s *JSONScript) {
 
 // StepViews are the steps of a plan, and those that are held back, as they are shown.
 func StepViews(plan *order.Plan) (steps, held []view.Step) {
-	because := map[string]string{}
+	because, left := map[string]string{}, plan.Chosen.Left()
 	for _, r := range plan.HeldBecause {
 		because[r.On.String()] = r.Because() + " (" + script.WayOut(r) + ")"
 	}
 	for i, list := range [][]JSONStep{jsonSteps(plan.Steps), jsonSteps(plan.Held)} {
-		for _, s := range list {
+		for n, s := range list {
 			v := stepView(s)
 			if i == 0 {
 				steps = append(steps, v)
@@ -226,6 +228,9 @@ func StepViews(plan *order.Plan) (steps, held []view.Step) {
 				if v.Because == "" {
 					v.Because = because[r.On.String()]
 				}
+			}
+			if about := plan.Held[n].About; v.Because == "" {
+				v.Because = cmp.Or(string(left[about]), string(left[about.Object()]), string(choose.Unready))
 			}
 			held = append(held, v)
 		}

@@ -328,3 +328,129 @@ func FuzzKeys(f *testing.F) {
 		}
 	})
 }
+
+// TestMoving: the cursor and the page go where keys, the mouse and numbers say, at any
+// size, and stay on what they were on when something else changes.
+func TestMoving(t *testing.T) {
+	y := harbour()
+	for i := range 60 {
+		y.list = append(y.list, &Difference{ID: fmt.Sprintf("table:t%02d", i), Title: fmt.Sprintf("table t%02d", i), Mark: view.Comes})
+	}
+	m := open(t, y, 80, 20)
+	at := func() string {
+		t.Helper()
+		for _, l := range strings.Split(frame(t, m), "\n") {
+			if strings.HasPrefix(l, "▌") {
+				return strings.TrimSpace(strings.TrimPrefix(l, "▌"))
+			}
+		}
+		return ""
+	}
+	for _, c := range []struct {
+		keys []string
+		want string // the line that the cursor is on has it
+	}{
+		{[]string{"home"}, "is it a rename?"}, {[]string{"down"}, "change table port_call"}, {[]string{"3"}, "change routine dues"}, {[]string{"esc", "4", "2"}, "change table t36"},
+		{[]string{"up"}, "change table t35"}, {[]string{"end"}, "2 the same"}, {[]string{"pgup"}, "change table t"}, {[]string{"home", "pgdown"}, "change table t"}, {[]string{"g", "G"}, "2 the same"},
+		{[]string{"enter"}, "2 the same"}, {[]string{"left"}, "2 the same"}, {[]string{"home", "1", "enter", "down", "down"}, ""},
+	} {
+		press(t, m, c.keys...)
+		if got := at(); !strings.Contains(got, c.want) {
+			t.Errorf("%q: the cursor is on %q, want %q", c.keys, got, c.want)
+		}
+	}
+	press(t, m, "1")
+	before := at()
+	m.Update(tea.MouseWheelMsg{Button: tea.MouseWheelDown})
+	if got := at(); got == before {
+		t.Errorf("the wheel moves nothing: %q", got)
+	}
+	m.Update(tea.MouseWheelMsg{Button: tea.MouseWheelUp})
+	press(t, m, "home", "left")
+	m.Update(tea.MouseClickMsg{Y: headLines + 1})
+	if got := at(); !strings.Contains(got, "port_call") {
+		t.Errorf("a click puts the cursor on %q", got)
+	}
+	opened := frame(t, m)
+	m.Update(tea.MouseClickMsg{Y: headLines + 1})
+	if frame(t, m) == opened {
+		t.Error("a second click opens nothing")
+	}
+	for _, outside := range []int{0, 19, 500, -3} {
+		m.Update(tea.MouseClickMsg{Y: outside})
+	}
+	press(t, m, "5", "space")
+	here := at()
+	for _, size := range [][2]int{{20, 8}, {250, 80}, {1, 1}, {80, 24}} {
+		m.Update(tea.WindowSizeMsg{Width: size[0], Height: size[1]})
+		frame(t, m)
+	}
+	if at() != here {
+		t.Errorf("after other sizes the cursor is on %q, not on %q", at(), here)
+	}
+	press(t, m, "/", "'abc'")
+	m.Update(tea.PasteMsg{Content: "d\x1b[31m\ne"})
+	if text := frame(t, m); !strings.Contains(text, "find: abcd[31m e") {
+		t.Errorf("pasted:\n%s", text)
+	}
+	press(t, m, "esc", "O")
+	if text := frame(t, m); !strings.Contains(text, "SQL") {
+		t.Errorf("all are open:\n%s", text)
+	}
+	press(t, m, "O", "?", "down", "end", "home", "pgdown", "x")
+	if strings.Contains(frame(t, m), "up and down") {
+		t.Error("the help does not go away")
+	}
+}
+
+// TestBusy: while something is at work nothing else is begun or changed, and Ctrl-C stops
+// it; a failure to ask the rows is said once.
+func TestBusy(t *testing.T) {
+	y := harbour()
+	y.unasked = 3
+	m := open(t, y, 90, 24)
+	_, c := m.Update(tea.KeyPressMsg{Code: 'e', Text: "e"})
+	if c == nil || !strings.Contains(frame(t, m), "rehearsal …") {
+		t.Fatalf("nothing is at work:\n%s", frame(t, m))
+	}
+	for _, k := range []string{"space", "u", "e", "R", "A"} {
+		press(t, m, "1", k)
+		if !m.said.Empty() {
+			t.Errorf("%s changed something meanwhile", k)
+		}
+	}
+	press(t, m, "esc")
+	m.Update(Told("step 3 of 4"))
+	if !strings.Contains(frame(t, m), "step 3 of 4") {
+		t.Errorf("how it goes is not said:\n%s", frame(t, m))
+	}
+	press(t, m, "ctrl+c")
+	if m.ended {
+		t.Error("Ctrl-C ends the review while something is at work")
+	}
+	y.fail = errors.New("the server went away")
+	m.Update(c())
+	if text := frame(t, m); !strings.Contains(text, "the server went away") || strings.Contains(text, "rehearsal …") {
+		t.Errorf("the failure is not said:\n%s", text)
+	}
+	m.Update(Told("too late"))
+	if strings.Contains(frame(t, m), "too late") {
+		t.Error("what is over is said")
+	}
+	y.unasked = 1
+	asked := m.ask()
+	if asked == nil {
+		if m.judge(m.said) == nil {
+			asked = m.ask()
+		}
+	}
+	if asked != nil {
+		if _, again := m.Update(asked()); again != nil {
+			t.Error("rows that could not be asked are asked again at once")
+		}
+	}
+	press(t, m, "ctrl+c")
+	if !m.ended {
+		t.Error("Ctrl-C does not end the review")
+	}
+}

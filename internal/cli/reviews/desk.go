@@ -195,12 +195,12 @@ func (d *desk) carried(s *order.Step, held bool) []string {
 		if it == nil || d.items[id] == nil || slices.Contains(out, id) {
 			return
 		}
-		choice := wanted.Of(it)
+		choice, runs := wanted.Of(it), done.Of(it)
 		if r.IsPart() {
-			choice = wanted.OfPart(it, d.items[id])
+			choice, runs = wanted.OfPart(it, d.items[id]), done.OfPart(it, d.items[id])
 		}
-		// What is left may come down for a while, and is put back.
-		if choice.Decision == choose.ToTarget && (r.IsPart() == (it.Status == compare.Differs) || len(it.Properties) > 0 && !r.IsPart()) {
+		// What is left or held back may come down for a while, and is put back.
+		if choice.Decision == choose.ToTarget && (runs.Decision == choose.ToTarget) != held && (r.IsPart() == (it.Status == compare.Differs) || len(it.Properties) > 0 && !r.IsPart()) {
 			out = append(out, id)
 		}
 	}
@@ -209,9 +209,7 @@ func (d *desk) carried(s *order.Step, held bool) []string {
 	}
 	if it := d.items[s.About.Object().String()]; len(out) == 0 && it != nil && !s.About.IsPart() {
 		for _, p := range it.Changed() { // the step does not say which
-			if runs := done.OfPart(it, p).Decision == choose.ToTarget; runs != held {
-				add(it.Object().PartRef(p.Object()))
-			}
+			add(it.Object().PartRef(p.Object()))
 		}
 	}
 	return out

@@ -2,6 +2,7 @@ package reviews
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -115,5 +116,155 @@ func BenchmarkKey(b *testing.B) {
 				_ = m.Frame()
 			}
 		})
+	}
+}
+
+const (
+	dev  = "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT COLLATE NOCASE NOT NULL, depth REAL); CREATE TABLE slot (id INTEGER PRIMARY KEY REFERENCES berth (id)); CREATE VIEW v AS SELECT id FROM slot; CREATE INDEX ix ON berth (depth);"
+	live = "CREATE TABLE berth (id INTEGER PRIMARY KEY, name TEXT NOT NULL, old TEXT); CREATE TABLE hot_fix (id INTEGER PRIMARY KEY);"
+)
+
+// TestDesk: what follows from what was said, one thing after the other.
+func TestDesk(t *testing.T) {
+	d := opened(t, dev, live)
+	for _, c := range []struct {
+		name        string
+		said        review.Said
+		steps, held int
+		lacking     string
+		wrong       string
+	}{
+		{"nothing", review.Said{}, 4, 2, "", ""},
+		{"all losses", review.Said{MayLose: []string{"*"}}, 5, 0, "", ""},
+		{"one loss", review.Said{MayLose: []string{"table:hot_fix"}}, 5, 1, "", ""},
+		{"a table left", review.Said{Own: true, Leave: []string{"table:slot"}}, 0, 0, "view:v needs table:slot; view:v needs column:slot.id", ""},
+		{"and taken along", review.Said{Own: true, Leave: []string{"table:slot"}, AddNeeded: true}, 4, 2, "", ""},
+		{"to the source", review.Said{Own: true, ToSource: []string{"table:hot_fix"}}, 4, 1, "", ""},
+		{"a rename", review.Said{Rename: []string{"column:berth.old=depth"}}, 3, 4, "", ""},
+		{"tolerated", review.Said{Tolerate: []string{"collation"}}, 4, 2, "", ""},
+		{"no tolerance", review.Said{Tolerate: []string{"nonsense"}}, 0, 0, "", "nonsense"},
+		{"no such rename", review.Said{Rename: []string{"column:berth.x=y"}}, 0, 0, "", "berth.x"},
+		{"no kind", review.Said{MayLose: []string{"tabel:x"}}, 0, 0, "", "tabel"},
+		{"nothing again", review.Said{}, 4, 2, "", ""},
+	} {
+		j, err := d.Judge(t.Context(), c.said)
+		if err != nil {
+			if c.wrong == "" || !strings.Contains(err.Error(), c.wrong) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+			continue
+		}
+		if c.wrong != "" {
+			if !strings.Contains(j.Stuck, c.wrong) {
+				t.Errorf("%s: it is not refused: %q", c.name, j.Stuck)
+			}
+			continue
+		}
+		var lacking []string
+		for _, l := range j.Lacking {
+			lacking = append(lacking, l.Thing+" needs "+l.Needs)
+		}
+		if got := strings.Join(lacking, "; "); got != c.lacking {
+			t.Errorf("%s: lacking %q", c.name, got)
+		}
+		if c.lacking == "" && (len(j.Steps) != c.steps || len(j.Held) != c.held) {
+			t.Errorf("%s: %d steps, %d held back", c.name, len(j.Steps), len(j.Held))
+			for _, s := range slices.Concat(j.Steps, j.Held) {
+				t.Log(s.Title, s.Of, s.Loses)
+			}
+		}
+		for _, h := range j.Held {
+			if h.Because == "" || h.Worst == "loss" && len(h.Loses) == 0 {
+				t.Errorf("%s: %s is held back, and nothing says why: %+v", c.name, h.Title, h)
+			}
+		}
+	}
+	if got := d.Tolerances("column:berth.name"); !slices.Contains(got, "collation") {
+		t.Errorf("tolerances: %q", got)
+	}
+	if got := d.Tolerances("table:nowhere"); got != nil {
+		t.Errorf("tolerances of nothing: %q", got)
+	}
+	if _, err := d.Look("table:nowhere"); err == nil {
+		t.Error("what does not differ can be looked at")
+	}
+	if err := files.Write(d.target, []byte(live+"CREATE TABLE later (id INTEGER);")); err != nil {
+		t.Fatal(err)
+	}
+	changed, err := d.Again(t.Context(), review.Said{Own: true, Leave: []string{"table:hot_fix"}})
+	if err != nil || !slices.Equal(changed, []string{"differs now: table later"}) {
+		t.Errorf("read again: %q %v", changed, err)
+	}
+}
+
+// TestWriting: what is written is what the commands write, never over what is there, and
+// what was said is kept until then.
+func TestWriting(t *testing.T) {
+	d := opened(t, dev, live)
+	dir := filepath.Dir(d.source)
+	said := review.Said{Own: true, Leave: []string{"index:berth.ix"}, ToSource: []string{"table:hot_fix"}, MayLose: []string{"column:berth.old"}}
+	if _, err := d.Judge(t.Context(), said); err != nil {
+		t.Fatal(err)
+	}
+	if err := d.Keep(said); err != nil || fmt.Sprint(d.kept()) != fmt.Sprint(said) {
+		t.Errorf("kept %+v %v", d.kept(), err)
+	}
+	for _, c := range []struct {
+		what review.What
+		file string
+		says []string
+	}{
+		{review.Choices, "choices.yaml", []string{"index:berth.ix", "to-source"}}, {review.Script, "up.sql", []string{"--leave index:berth.ix", "CREATE TABLE slot"}}, {review.Backout, "down.sql", []string{"DROP TABLE slot"}},
+		{review.Source, "source.sql", []string{"CREATE TABLE hot_fix"}}, {review.Report, "r.md", []string{"berth", "slot"}}, {review.Report, "r.html", []string{"<html"}},
+	} {
+		path := filepath.Join(dir, c.file)
+		text, err := d.Write(t.Context(), c.what, path, said)
+		if err != nil || !strings.Contains(text, c.file) {
+			t.Errorf("%s: %q %v", c.what, text, err)
+			continue
+		}
+		data, err := os.ReadFile(path)
+		for _, s := range c.says {
+			if err != nil || !strings.Contains(strings.ReplaceAll(string(data), "\n--             ", " "), s) {
+				t.Errorf("%s does not say %q %v:\n%s", c.file, s, err, data)
+			}
+		}
+		if _, err := d.Write(t.Context(), c.what, path, said); err == nil || !strings.Contains(err.Error(), "there already") {
+			t.Errorf("%s is written over: %v", c.what, err)
+		}
+	}
+	if !d.kept().Empty() {
+		t.Errorf("what was written is still kept: %+v", d.kept())
+	}
+	for _, c := range []struct {
+		what review.What
+		file string
+		says string
+	}{{review.Script, "", "name a file"}, {review.Report, filepath.Join(dir, "r.odd"), "r.odd"}, {review.Script, d.source, "there already"}, {review.Script, filepath.Join(dir, "no\x00name"), ""}} {
+		if _, err := d.Write(t.Context(), c.what, c.file, said); err == nil || !strings.Contains(err.Error(), c.says) {
+			t.Errorf("%s into %q: %v", c.what, c.file, err)
+		}
+	}
+	if _, err := d.Summary(said); err == nil || !strings.Contains(err.Error(), "no database") {
+		t.Errorf("a text can be run: %v", err)
+	}
+	text, err := os.ReadFile(filepath.Join(dir, "up.sql"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	sc, _ := scriptIn(filepath.Join(dir, "up.sql"))
+	if sc == nil {
+		t.Fatal("the script is not known as one")
+	}
+	parts := statements(sc.Body)
+	for _, st := range sc.Planned() {
+		if s := parts[st.Number]; s == "" || !strings.Contains(string(text), s) {
+			t.Errorf("step %d has %q", st.Number, s)
+		}
+	}
+	for _, path := range []string{d.source, dir, filepath.Join(dir, "nowhere.sql")} {
+		if sc, _ := scriptIn(path); sc != nil {
+			t.Errorf("%s is taken for a script", path)
+		}
 	}
 }
