@@ -115,15 +115,22 @@ func (m *Model) allow() {
 		return
 	}
 	want := r.step.Loses
-	m.ask1("to allow the loss, type "+strings.Join(want, ","), "", func(text string) tea.Cmd {
-		s := m.said.clone()
-		for _, t := range strings.Split(text, ",") {
-			if t = strings.TrimSpace(t); !slices.Contains(want, t) {
-				m.warn(fmt.Errorf("%q is not what would be lost; nothing was allowed", t))
-				return nil
+	shown := safe(strings.Join(want, ",")) // what no key types is typed as it is shown
+	m.ask1("to allow the loss, type "+shown, "", func(text string) tea.Cmd {
+		named := want
+		if text != shown { // some of them
+			named = nil
+			for _, t := range strings.Split(text, ",") {
+				i := slices.IndexFunc(want, func(w string) bool { return safe(w) == strings.TrimSpace(t) })
+				if i < 0 {
+					m.warn(fmt.Errorf("%q is not what would be lost; nothing was allowed", t))
+					return nil
+				}
+				named = append(named, want[i])
 			}
-			s.MayLose = append(s.MayLose, t)
 		}
+		s := m.said.clone()
+		s.MayLose = append(s.MayLose, named...)
 		return m.change(s)
 	})
 }

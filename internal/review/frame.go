@@ -53,7 +53,7 @@ func (m *Model) View() tea.View {
 	v.AltScreen, v.MouseMode = true, tea.MouseModeCellMotion
 	v.WindowTitle = "review " + safe(m.judged.Source) + " → " + safe(m.judged.Target)
 	if p := m.prompt; p != nil && p.choice == nil {
-		v.Cursor = tea.NewCursor(min(ansi.StringWidth(p.ask+": "+string(p.text[:p.at])), m.width-1), m.height-2)
+		v.Cursor = tea.NewCursor(min(ansi.StringWidth(safe(p.ask)+": "+safe(string(p.text[:p.at]))), m.width-1), m.height-2)
 	}
 	return v
 }
@@ -183,9 +183,9 @@ func (m *Model) where() string {
 func (m *Model) said1() string {
 	if p := m.prompt; p != nil {
 		if p.choice != nil {
-			return m.paint(piece{text: p.ask, bold: true}, false)
+			return m.paint(piece{text: safe(p.ask), bold: true}, false)
 		}
-		return m.paint(piece{text: p.ask + ": ", bold: true}, false) + safe(string(p.text))
+		return m.paint(piece{text: safe(p.ask) + ": ", bold: true}, false) + safe(string(p.text))
 	}
 	if m.warned {
 		return m.paint(piece{text: "! " + safe(m.message), mark: view.Loses}, false)

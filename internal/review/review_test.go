@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -120,8 +121,8 @@ func harbour() *toy {
 		return x
 	}
 	return &toy{list: []*Difference{d("table", "port_call", view.Changed), d("table", "booking", view.Changed), d("table", "pilot", view.Changed, "given_name", "family_name"), d("routine", "dues", view.Changed), d("view", "v_dues", view.Comes),
-		d("view", "a name\x1b]0;x\x07 that is far longer than any line of any terminal that anybody would ever look at 界界界界", view.Goes)},
-		loses: map[string]string{"table:booking": "column:booking.pilotage"}, lacks: map[string]string{"table:pilot": "pilot.family_name"}, summary: []string{"4 steps on live.db, 0 losses"}}
+		d("view", "odd", view.Goes), d("view", "a name\x1b]0;x\x07 that is far longer than any line of any terminal that anybody would ever look at 界界界界", view.Goes)},
+		loses: map[string]string{"table:booking": "column:booking.pilotage", "view:odd": "view:o\x1b[2Jdd"}, lacks: map[string]string{"table:pilot": "pilot.family_name"}, summary: []string{"4 steps on live.db, 0 losses"}}
 }
 
 // press types keys; what takes a while is waited for.
@@ -171,11 +172,14 @@ func typed(k string) []tea.Msg {
 	return out
 }
 
+var paints = regexp.MustCompile("\x1b\\[[0-9;:]*m")
+
 // frame is the screen without colours. It has as many lines as the terminal, none of which
 // is too wide, and nothing that a terminal would obey.
 func frame(t *testing.T, m *Model) string {
 	t.Helper()
-	text := ansi.Strip(m.Frame())
+	// What paints is taken away, and nothing else: the rest is as a terminal would get it.
+	text := paints.ReplaceAllString(m.Frame(), "")
 	lines := strings.Split(text, "\n")
 	if len(lines) != m.height {
 		t.Fatalf("%d lines on a screen of %d", len(lines), m.height)
@@ -244,8 +248,9 @@ func TestKeys(t *testing.T) {
 		{"nothing to undo", []string{"u"}, Said{}, "nothing to undo"},
 		{"a rename", []string{"home", "y"}, Said{Rename: []string{"column:vessel.flag=flag_state"}}, ""},
 		{"none", []string{"home", "n"}, Said{Apart: []string{"--rename column:vessel.flag=flag_state"}}, ""},
-		{"a loss by its name", []string{"end", "up", "a", "'column:booking.pilotage'", "enter"}, Said{MayLose: []string{"column:booking.pilotage"}}, ""},
+		{"a loss by its name", []string{"end", "up", "up", "a", "'column:booking.pilotage'", "enter"}, Said{MayLose: []string{"column:booking.pilotage"}}, ""},
 		{"a loss by another name", []string{"end", "up", "a", "'*'", "enter"}, Said{}, "is not what would be lost"},
+		{"a loss that no key types", []string{"/", "'odd'", "enter", "end", "a", "'view:o\\u001b[2Jdd'", "enter"}, Said{MayLose: []string{"view:o\x1b[2Jdd"}}, ""},
 		{"no loss by one key", []string{"end", "up", "a", "enter"}, Said{}, "is not what would be lost"},
 		{"a fill", []string{"2", "f", "'x'", "enter"}, Said{Fill: []string{"pilot.family_name=x"}}, ""},
 		{"a fill without a value", []string{"2", "f", "enter"}, Said{}, "COLUMN=EXPRESSION"},
