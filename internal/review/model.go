@@ -72,6 +72,9 @@ type done struct {
 	err  error
 }
 
+// asked is what is over when the rows were asked for a judgement.
+const asked = "asked"
+
 // Told is what is said meanwhile.
 func Told(text string) tea.Msg { return told{text} }
 
@@ -143,7 +146,7 @@ func (m *Model) ask() tea.Cmd {
 		return nil
 	}
 	m.asking = true
-	return func() tea.Msg { return done{what: "rows", err: m.desk.Ask(m.ctx)} }
+	return func() tea.Msg { return done{what: asked, err: m.desk.Ask(m.ctx)} }
 }
 
 // run does something that takes a while.
@@ -199,7 +202,7 @@ func (m *Model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 
 // over says how something ended that took a while.
 func (m *Model) over(d done) tea.Cmd {
-	if d.what == "rows" {
+	if d.what == asked {
 		m.asking = false
 	} else {
 		m.busy, m.stop = "", nil
@@ -208,7 +211,7 @@ func (m *Model) over(d done) tea.Cmd {
 		m.said.Rename, m.said.Fill, m.said.MayLose, m.undone, m.redone = nil, nil, nil, nil, nil
 		m.written = m.said
 	}
-	if d.err == nil || d.what == "rows" || d.what == "reading" || d.what == "apply" {
+	if d.err == nil || d.what == asked || d.what == "reading" || d.what == "apply" {
 		m.looks = map[string]*Closely{}
 		if err := m.judge(m.said); err != nil && d.err == nil {
 			d.err = err
@@ -220,7 +223,7 @@ func (m *Model) over(d done) tea.Cmd {
 	switch {
 	case d.err != nil:
 		m.warn(d.err)
-		if d.what == "rows" {
+		if d.what == asked {
 			return nil // it would be asked again and again
 		}
 	case d.page != nil:

@@ -276,6 +276,9 @@ func TestKeys(t *testing.T) {
 			if text := frame(t, m); !strings.Contains(text, c.says) {
 				t.Errorf("it does not say %q:\n%s", c.says, text)
 			}
+			if m.busy != "" || m.asking {
+				t.Errorf("%s is still at work", m.busy)
+			}
 			if n := len(y.kept); !c.said.Empty() && (n == 0 || fmt.Sprint(y.kept[n-1]) != fmt.Sprint(m.said)) {
 				t.Errorf("kept %+v", y.kept)
 			}
