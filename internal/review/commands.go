@@ -49,6 +49,7 @@ func init() {
 		{[]string{"/"}, "/ find", "show only what has these words: a name, a kind, a schema, a risk", quiet((*Model).search)},
 		{[]string{"esc"}, "", "show all again", quiet(func(m *Model) { m.find = ""; m.layOut() })},
 		{[]string{"o"}, "", "show the rows that a risk is about", func(m *Model) tea.Cmd { return m.offending() }},
+		{[]string{"r"}, "", "ask the rows now what they say about the risks", func(m *Model) tea.Cmd { return m.askNow() }},
 		{[]string{"c"}, "", "copy the SQL, or the name, to the clipboard of the terminal", func(m *Model) tea.Cmd { return m.copy() }},
 		{[]string{"R"}, "", "read both places again; what was said stays", func(m *Model) tea.Cmd { return m.again() }},
 		{[]string{"w"}, "w write", "write the script, the way back, the choices, a report, a task", quiet((*Model).write)},
@@ -210,6 +211,13 @@ func (m *Model) offending() tea.Cmd {
 			return "no risk of this step is about rows", nil, nil
 		}
 		return "", lines, err
+	})
+}
+
+func (m *Model) askNow() tea.Cmd {
+	said := m.said
+	return m.run("asking", func(ctx context.Context) (string, []string, error) {
+		return "the rows were asked", nil, m.desk.AskNow(ctx, said)
 	})
 }
 

@@ -211,7 +211,7 @@ func (m *Model) over(d done) tea.Cmd {
 		m.said.Rename, m.said.Fill, m.said.MayLose, m.undone, m.redone = nil, nil, nil, nil, nil
 		m.written = m.said
 	}
-	if d.err == nil || d.what == asked || d.what == "reading" || d.what == "apply" {
+	if d.err == nil || d.what == asked || d.what == "reading" || d.what == "asking" || d.what == "apply" {
 		m.looks = map[string]*Closely{}
 		if err := m.judge(m.said); err != nil && d.err == nil {
 			d.err = err

@@ -105,6 +105,8 @@ type Desk interface {
 	Judge(ctx context.Context, s Said) (*Judged, error)
 	// Ask asks the rows what the last judgement wants to know of them.
 	Ask(ctx context.Context) error
+	// AskNow asks them also where the call said that they are not asked.
+	AskNow(ctx context.Context, s Said) error
 	// Again reads both places anew, and answers what changed meanwhile.
 	Again(ctx context.Context, s Said) ([]string, error)
 	// Look is one object closely.

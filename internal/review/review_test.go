@@ -84,7 +84,8 @@ func (y *toy) Judge(_ context.Context, s Said) (*Judged, error) {
 	}
 	return j, nil
 }
-func (y *toy) Ask(context.Context) error { y.unasked = 0; return y.fail }
+func (y *toy) Ask(context.Context) error          { y.unasked = 0; return y.fail }
+func (y *toy) AskNow(context.Context, Said) error { y.unasked = 0; return y.fail }
 func (y *toy) Again(context.Context, Said) ([]string, error) {
 	return []string{"differs now: table pilot"}, y.fail
 }
@@ -261,6 +262,8 @@ func TestKeys(t *testing.T) {
 		{"no such step", []string{"9"}, Said{}, "no step 9"},
 		{"read again", []string{"R"}, Said{}, "differs now: table pilot"},
 		{"rows", []string{"1", "o"}, Said{}, "pilotage"},
+		{"asked now", []string{"r"}, Said{}, "the rows were asked"},
+		{"found by status", []string{"/", "'target-only'", "enter", "home"}, Said{}, "only: target-only"},
 		{"given up", []string{"A", "esc"}, Said{}, "not run"},
 		{"not yes", []string{"A", "'ja'", "enter"}, Said{}, "not run"},
 		{"rehearsed", []string{"e"}, Said{}, "rehearsed"},

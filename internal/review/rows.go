@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/words"
 	"dappermirror/internal/report/view"
 )
@@ -27,6 +28,9 @@ const (
 	likelyRow
 	lackRow
 )
+
+// statuses are the words by which differences are looked for.
+var statuses = map[view.Mark]string{view.Comes: view.Words[compare.SourceOnly], view.Goes: view.Words[compare.TargetOnly], view.Changed: view.Words[compare.Differs]}
 
 // row is a line of the review.
 type row struct {
@@ -274,6 +278,9 @@ func (m *Model) stepRows(s *Step, held bool) {
 	hay := r.text()
 	for _, id := range s.Of {
 		hay += " " + strings.ToLower(safe(id))
+		if d := m.difference(id); d != nil {
+			hay += " " + statuses[d.Mark]
+		}
 	}
 	for _, x := range s.Risks {
 		hay += " " + strings.ToLower(x.Text)

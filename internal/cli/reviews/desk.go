@@ -223,6 +223,15 @@ func (d *desk) Ask(ctx context.Context) error {
 	return d.judging.Ask(ctx, draft, wr)
 }
 
+// AskNow implements review.Desk.
+func (d *desk) AskNow(ctx context.Context, s review.Said) error {
+	d.w.Rows.Checks = "on"
+	if _, err := d.Judge(ctx, s); err != nil {
+		return err
+	}
+	return d.Ask(ctx)
+}
+
 // Again implements review.Desk.
 func (d *desk) Again(ctx context.Context, s review.Said) ([]string, error) {
 	c, _, err := d.comparing(s)

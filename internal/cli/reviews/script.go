@@ -130,8 +130,9 @@ func (d *scriptDesk) Again(ctx context.Context, _ review.Said) ([]string, error)
 	return nil, d.look(ctx)
 }
 
-// Ask, Look, Rows, Tolerances, Write and Keep implement review.Desk.
+// Ask, AskNow, Look, Rows, Tolerances, Write and Keep implement review.Desk.
 func (d *scriptDesk) Ask(context.Context) error                            { return nil }
+func (d *scriptDesk) AskNow(ctx context.Context, _ review.Said) error      { return d.look(ctx) }
 func (d *scriptDesk) Look(id string) (*review.Closely, error)              { return &review.Closely{}, nil }
 func (d *scriptDesk) Rows(context.Context, *review.Step) ([]string, error) { return nil, nil }
 func (d *scriptDesk) Tolerances(string) []string                           { return nil }
