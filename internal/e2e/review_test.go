@@ -123,7 +123,7 @@ func TestReviewDay(t *testing.T) {
 			for strings.Contains(x.screen(), "is it a rename?") {
 				x.keys("g")
 				l := x.cursor("is it a rename?")
-				_, l, _ = strings.Cut(l, "is it a rename? ")
+				_, l, _ = strings.Cut(l, "is it a rename? y/n  ")
 				l, _, _ = strings.Cut(l, "  ")
 				old, name, _ := strings.Cut(l, " → ")
 				key := "n"

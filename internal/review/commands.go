@@ -309,7 +309,7 @@ func (m *Model) apply() tea.Cmd {
 }
 
 func (m *Model) takeUp() tea.Cmd {
-	if m.kept.Empty() {
+	if m.nothingKept() {
 		m.say("nothing is kept of an earlier review")
 		return nil
 	}
@@ -319,7 +319,7 @@ func (m *Model) takeUp() tea.Cmd {
 }
 
 func (m *Model) forget() {
-	if m.kept.Empty() {
+	if m.nothingKept() {
 		m.say("nothing is kept of an earlier review")
 		return
 	}

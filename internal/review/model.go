@@ -49,16 +49,25 @@ type Model struct {
 // New is a review at a desk. kept is what an earlier one said and did not write.
 func New(ctx context.Context, desk Desk, kept Said) (*Model, error) {
 	m := &Model{desk: desk, ctx: ctx, open: map[string]bool{}, looks: map[string]*Closely{}, width: 80, height: 24, kept: kept}
-	if err := m.judge(Said{}); err != nil {
+	// What was said to be no rename is not asked again.
+	m.written = Said{Apart: kept.Apart}
+	if err := m.judge(m.written); err != nil {
 		return nil, err
 	}
 	for _, s := range slices.Concat(m.judged.Steps, m.judged.Held) {
 		m.first = append(m.first, s.Of...)
 	}
-	if !kept.Empty() {
+	if !m.nothingKept() {
 		m.say("what an earlier review said is kept: K takes it up, D forgets it")
 	}
 	return m, nil
+}
+
+// nothingKept tells whether an earlier review left nothing to be taken up.
+func (m *Model) nothingKept() bool {
+	s := m.kept
+	s.Apart = nil
+	return s.Empty()
 }
 
 // Unwritten tells whether something was said that was not written.

@@ -310,6 +310,10 @@ func TestDay(t *testing.T) {
 	if fmt.Sprint(again.said) != fmt.Sprint(kept) {
 		t.Errorf("taken up: %+v", again.said)
 	}
+	none, err := New(t.Context(), harbour(), Said{Apart: []string{"--rename column:vessel.flag=flag_state"}})
+	if err != nil || strings.Contains(frame(t, none), "is it a rename?") || none.Unwritten() || none.message != "" {
+		t.Errorf("what was no rename is asked again: %v\n%s", err, frame(t, none))
+	}
 	press(t, m, "A", "'yes'", "enter")
 	if !slices.Contains(y.wrote, "applied") || m.Unwritten() {
 		t.Errorf("not run: %q", y.wrote)

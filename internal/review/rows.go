@@ -178,7 +178,7 @@ func (m *Model) questions() {
 			continue
 		}
 		m.add(row{kind: likelyRow, key: "likely " + l.Option, sign: "?", signed: view.Changed, likely: l, right: fmt.Sprintf("%d %%", l.Weight),
-			pieces: []piece{{text: "is it a rename? ", bold: true}, {text: safe(l.Old) + " → " + safe(l.New)}, {text: "  y yes, n no"}}})
+			pieces: []piece{{text: "is it a rename? ", bold: true}, {text: "y/n  " + safe(l.Old) + " → " + safe(l.New)}}})
 	}
 	for _, x := range m.judged.Lacking {
 		text := safe(x.Thing) + " needs " + safe(x.Needs) + ", which is left"

@@ -95,7 +95,7 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 		return "", err
 	}
 	if what == review.Script || what == review.Choices {
-		return said, d.Keep(review.Said{})
+		return said, d.Keep(review.Said{Apart: s.Apart})
 	}
 	return said, nil
 }
@@ -133,7 +133,7 @@ func (d *desk) saveTask(name string, s review.Said) (string, error) {
 	if err := tasks.Of(d.app).Save(cmd, name, []string{d.source, d.target}, wr.MayLose); err != nil {
 		return "", err
 	}
-	return "task " + name + " saved", d.Keep(review.Said{})
+	return "task " + name + " saved", d.Keep(review.Said{Apart: s.Apart})
 }
 
 // made is the script of a judgement.
@@ -232,7 +232,7 @@ func (d *desk) Apply(ctx context.Context, s review.Said, _ func(string)) (string
 	if err := d.judging.Again(context.WithoutCancel(ctx), c); err != nil {
 		return "", fmt.Errorf("%s ran; comparing again: %w", words.Number(n, "step", "steps"), err)
 	}
-	if err := d.Keep(review.Said{}); err != nil {
+	if err := d.Keep(review.Said{Apart: s.Apart}); err != nil {
 		return "", err
 	}
 	return fmt.Sprintf("%s ran; what is shown was compared again", words.Number(n, "step", "steps")), nil
