@@ -31,7 +31,7 @@ test-matrix: build
 	go test -run TestMatrix -timeout 30m ./internal/e2e -matrix $(MAJORS)
 
 bench:
-	go test -run '^$$' -bench . -benchmem ./internal/core/... ./internal/engine/...
+	go test -run '^$$' -bench . -benchmem ./internal/core/... ./internal/engine/... ./internal/cli/reviews ./internal/report/diagram
 	go test -run '^$$' -bench . -benchtime 3x -timeout 60m ./internal/e2e
 
 check: build

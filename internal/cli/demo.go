@@ -153,6 +153,7 @@ func (d *demoWalk) walk(folder string) error {
 		{"Does it work? On a scratch copy of the target's structure, with some of its rows.", exitOK, with([]string{"rehearse", "up.sql", t, "--copy-rows", "200"}, scratch)},
 		{"Run it. The structure and the rows that go are saved first.", exitOK, []string{"apply", "up.sql", t, "--yes"}},
 		{"And compare again.", exitOK, []string{"compare", s, t, "--leave", n.Hotfix}},
+		{"Those who never see it get pages, with a diagram.", exitOK, []string{"document", t, "-o", "pages", "--title", "Quillhaven"}},
 	}
 	if scratch == nil { // texts of a server want a server to be read
 		steps = append(steps, step{"The repository keeps the structure in files, a file an object.", exitOK, []string{"capture", s, "--as", "folder", "-o", "db"}},
