@@ -214,7 +214,7 @@ func (d *desk) Apply(ctx context.Context, s review.Said, _ func(string)) (string
 		return "", work.Refused("will-fail", "%w of %d of the steps; nothing was run", work.ErrWillFail, n)
 	}
 	o := d.run
-	o.Yes, o.Rows, o.File = true, d.w.Rows, d.script
+	o.Yes, o.Rows, o.File, o.Create = true, d.w.Rows, d.script, d.w.Create
 	running, err := o.Of(d.app)
 	if err != nil {
 		return "", err
