@@ -29,7 +29,7 @@ func reviewed(t *testing.T, dir string, size [2]string, args ...string) *termina
 
 func (x *terminal) tmux(args ...string) string {
 	x.t.Helper()
-	out, err := exec.Command("tmux", append([]string{"-S", x.socket}, args...)...).CombinedOutput()
+	out, err := exec.Command("tmux", append([]string{"-u", "-S", x.socket}, args...)...).CombinedOutput()
 	if err != nil {
 		x.t.Fatalf("tmux %q: %v %s", args, err, out)
 	}
