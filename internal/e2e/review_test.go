@@ -213,6 +213,40 @@ func TestReviewTerminals(t *testing.T) {
 	}
 	x.tmux("run-shell", "pkill -TERM -P #{pane_pid} -f 'review dev.db' || pkill -TERM -f '"+program+" review dev.db'")
 	x.until("ended with")
+	// What the call said of losses, fills and renames is carried out with the run.
+	lite(t, dir, "new.db", "CREATE TABLE a (id INTEGER PRIMARY KEY, m TEXT, k TEXT NOT NULL);")
+	lite(t, dir, "old.db", "CREATE TABLE a (id INTEGER PRIMARY KEY, n TEXT, gone TEXT); INSERT INTO a VALUES (1, 'x', 'y');")
+	x = reviewed(t, dir, [2]string{"100", "30"}, "new.db", "old.db", "--rename", "column:a.n=m", "--fill", "a.k='z'", "--may-lose", "column:a.gone")
+	x.until("? all keys")
+	x.keys("w")
+	x.until("write: s script")
+	x.keys("s")
+	x.answer("script into the file", "dev.db")
+	x.until("there already")
+	x.keys("A")
+	x.answer("type yes to run it", "yes")
+	if text := x.until("ran; what is shown was compared again"); !strings.Contains(text, "0 differences, 0 steps") || strings.Contains(text, "no script") {
+		t.Errorf("after the run:\n%s", text)
+	}
+	if left, _ := filepath.Glob(filepath.Join(dir, "dev.*")); len(left) != 1 {
+		t.Errorf("a run leaves files beside what is no script: %q", left)
+	}
+	x.keys("q")
+	x.until("ended with 0")
+	want(t, 0, dir, "script", "dev.db", "live.db", "-o", "up.sql")
+	if r := run(t, dir, "review", "up.sql", "live.db", "--leave", "view:v"); r.code != 2 || !strings.Contains(r.errout, "--leave: a script is reviewed as it stands") {
+		t.Errorf("exit %d: %s", r.code, r.errout)
+	}
+	x = reviewed(t, dir, [2]string{"80", "24"}, "up.sql", "live.db")
+	x.until("4 steps")
+	x.keys("4", "Enter")
+	x.until("CREATE VIEW v")
+	x.keys("A")
+	x.answer("type yes to run it", "yes")
+	x.until("4 steps ran")
+	x.keys("q")
+	x.until("ended with 0")
+	want(t, 0, dir, "compare", "dev.db", "live.db")
 	x = reviewed(t, dir, [2]string{"80", "24"}, "nowhere.db", "live.db")
 	x.until("ended with 2")
 }

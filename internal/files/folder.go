@@ -8,8 +8,8 @@ import (
 	"path/filepath"
 )
 
-// Folder is a folder that is filled beside the place where it is to stand, and gets there
-// when it is whole.
+// Folder is a folder that is filled beside the place where it is to stand, or within what
+// is there already, which may be a disk of its own, and gets there when it is whole.
 type Folder struct {
 	temp   string
 	forget func()
@@ -21,8 +21,12 @@ func NewFolder(path string) (*Folder, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return nil, err
 	}
+	beside := filepath.Dir(path)
+	if st, err := os.Stat(path); err == nil && st.IsDir() {
+		beside = path
+	}
 	for range 1000 {
-		n, err := Unused(filepath.Join(filepath.Dir(path), "."+Short(filepath.Base(Whole(path)), 100)), ".filling")
+		n, err := Unused(filepath.Join(beside, "."+Short(filepath.Base(Whole(path)), 100)), ".filling")
 		if err != nil {
 			return nil, err
 		}
@@ -91,5 +95,8 @@ func (f *Folder) Keep(path string, old func(name string) bool, last string) erro
 			}
 		}
 	}
-	return move(last)
+	if err := move(last); err != nil {
+		return err
+	}
+	return os.RemoveAll(f.temp)
 }

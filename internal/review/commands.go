@@ -58,7 +58,7 @@ func init() {
 		{[]string{"K"}, "", "take up what an earlier review said", func(m *Model) tea.Cmd { return m.takeUp() }},
 		{[]string{"D"}, "", "forget it", quiet((*Model).forget)},
 		{[]string{"?", "f1"}, "? all keys", "this page", quiet((*Model).help)},
-		{[]string{"q"}, "q ends", "end; what was not written is kept and offered the next time", func(m *Model) tea.Cmd { m.ended = true; return tea.Quit }},
+		{[]string{"q"}, "q ends", "end; what was not written is kept and offered the next time", func(*Model) tea.Cmd { return tea.Quit }},
 	}
 }
 
@@ -279,7 +279,7 @@ func (m *Model) write() {
 func (m *Model) rehearse() tea.Cmd {
 	said := m.said
 	return m.run("rehearsal", func(ctx context.Context) (string, []string, error) {
-		text, err := m.desk.Rehearse(ctx, said, nil)
+		text, err := m.desk.Rehearse(ctx, said)
 		return text, nil, err
 	})
 }
@@ -300,7 +300,7 @@ func (m *Model) apply() tea.Cmd {
 			return nil
 		}
 		return m.run("apply", func(ctx context.Context) (string, []string, error) {
-			text, err := m.desk.Apply(ctx, said, nil)
+			text, err := m.desk.Apply(ctx, said)
 			return text, nil, err
 		})
 	})

@@ -43,7 +43,6 @@ type Model struct {
 	stop    context.CancelFunc // ends what is at work
 	asking  bool
 	light   bool
-	ended   bool
 }
 
 // New is a review at a desk. kept is what an earlier one said and did not write.
@@ -220,6 +219,9 @@ func (m *Model) over(d done) tea.Cmd {
 		m.said.Rename, m.said.Fill, m.said.MayLose, m.undone, m.redone = nil, nil, nil, nil, nil
 		m.written = m.said
 	}
+	if d.what == asked && m.busy != "" {
+		return nil // it is judged when what is at work is over, and reads and writes no more
+	}
 	if d.err == nil || d.what == asked || d.what == "reading" || d.what == "asking" || d.what == "apply" {
 		m.looks = map[string]*Closely{}
 		if err := m.judge(m.said); err != nil && d.err == nil {
@@ -252,7 +254,6 @@ func (m *Model) key(k tea.KeyPressMsg) tea.Cmd {
 		m.say("stopping %s …", m.busy)
 		return nil
 	case name == "ctrl+c":
-		m.ended = true
 		return tea.Quit
 	case m.prompt != nil:
 		return m.promptKey(k)

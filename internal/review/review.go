@@ -117,11 +117,10 @@ type Desk interface {
 	Tolerances(id string) []string
 	// Write writes something of a judgement into a file and says what it wrote.
 	Write(ctx context.Context, what What, file string, s Said) (string, error)
-	// Rehearse and Apply run the script; tell is told how that goes. Summary is what is
-	// to be agreed to before.
-	Rehearse(ctx context.Context, s Said, tell func(string)) (string, error)
+	// Rehearse and Apply run the script. Summary is what is to be agreed to before.
+	Rehearse(ctx context.Context, s Said) (string, error)
 	Summary(s Said) ([]string, error)
-	Apply(ctx context.Context, s Said, tell func(string)) (string, error)
+	Apply(ctx context.Context, s Said) (string, error)
 	// Keep keeps what was said until it is written or given up.
 	Keep(s Said) error
 }

@@ -178,7 +178,7 @@ func (m *Model) questions() {
 			continue
 		}
 		m.add(row{kind: likelyRow, key: "likely " + l.Option, sign: "?", signed: view.Changed, likely: l, right: fmt.Sprintf("%d %%", l.Weight),
-			pieces: []piece{{text: "is it a rename? ", bold: true}, {text: "y/n  " + safe(l.Old) + " → " + safe(l.New)}}})
+			pieces: []piece{{text: "is it a rename? ", bold: true}, {text: "y/n  " + safe(l.Old) + " → " + safe(l.New)}, {text: reasons(l.Reasons), mark: view.Equal}}})
 	}
 	for _, x := range m.judged.Lacking {
 		text := safe(x.Thing) + " needs " + safe(x.Needs) + ", which is left"
@@ -187,6 +187,14 @@ func (m *Model) questions() {
 		}
 		m.add(row{kind: lackRow, key: "lack " + x.Thing + x.Needs, sign: "!", signed: view.Loses, pieces: []piece{{text: text, mark: view.Loses}, {text: "  + takes it along, u undoes"}}})
 	}
+}
+
+// reasons say why two things look like one.
+func reasons(list []string) string {
+	if len(list) == 0 {
+		return ""
+	}
+	return "  (" + safe(strings.Join(list, ", ")) + ")"
 }
 
 // spine are the steps in their order, and what is left where it would stand.
@@ -399,21 +407,11 @@ func (m *Model) closely(id, parent string) {
 	}
 }
 
-// spans cuts a line where words changed.
+// spans are a line's pieces, those that changed bold.
 func spans(l view.Line) []piece {
-	r := []rune(l.Text)
 	var out []piece
-	at := 0
-	cut := func(to int, hot bool) {
-		if to = min(to, len(r)); to > at {
-			out = append(out, piece{text: safe(string(r[at:to])), mark: l.Mark, bold: hot})
-			at = to
-		}
+	for _, p := range l.Pieces() {
+		out = append(out, piece{text: safe(p.Text), mark: l.Mark, bold: p.Hot})
 	}
-	for _, s := range l.Hot {
-		cut(s.From, false)
-		cut(s.To, true)
-	}
-	cut(len(r), false)
 	return out
 }

@@ -59,6 +59,8 @@ func (j *Judging) Again(ctx context.Context, c Comparing) error {
 	for i, pl := range []*place.Place{p.Source, p.Target} {
 		j.s.keep(pl, p.read[i])
 	}
+	j.mu.Lock()
+	defer j.mu.Unlock()
 	j.pair, j.made, j.answers = p, madeWith(c), order.Answers{}
 	return nil
 }
@@ -145,6 +147,9 @@ func (j *Judging) Ask(ctx context.Context, d *Draft, w *Writing) error {
 		return nil
 	}
 	j.s.Tell(Asking{len(d.Unasked)})
+	j.mu.Lock()
+	known := j.answers // of this reading: what is asked now says nothing of a later one
+	j.mu.Unlock()
 	answers, err := j.s.askRows(ctx, d.Pair.Target, d.Unasked, w.RowCheckTime)
 	if err != nil {
 		return err
@@ -157,7 +162,7 @@ func (j *Judging) Ask(ctx context.Context, d *Draft, w *Writing) error {
 		if an == nil {
 			continue
 		}
-		j.answers.Give(q, *an)
+		known.Give(q, *an)
 		if q.Tries != "" && an.State == order.Broken {
 			wrong = errors.Join(wrong, Troubled("fill", "%s does not work on the rows that are there: %s", q.Tries, an.Text))
 		}

@@ -41,9 +41,8 @@ type desk struct {
 	source string
 	target string
 
-	judging *work.Judging
-	script  string // the file that the script was written into
-	backout string
+	judging         *work.Judging
+	script, written string // the file that the script was written into, and its text
 
 	mu    sync.Mutex // what follows is also looked at by what takes a while
 	draft *work.Draft
@@ -62,7 +61,7 @@ func (d *desk) comparing(s review.Said) (work.Comparing, *work.Writing, error) {
 		return c, nil, err
 	}
 	w := d.w
-	w.MayLose, w.Fill, w.Backout = slices.Concat(w.MayLose, s.MayLose), slices.Concat(w.Fill, s.Fill), d.backout
+	w.MayLose, w.Fill = slices.Concat(w.MayLose, s.MayLose), slices.Concat(w.Fill, s.Fill)
 	wr, err := w.Of(d.script, d.target, said.Words())
 	c.Create = w.Create
 	return c, wr, err

@@ -40,11 +40,6 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 		return "", work.Troubled("usage", "name a file")
 	}
 	switch what {
-	case review.Script:
-		d.script = file
-	case review.Backout:
-		d.backout = file
-		defer func() { d.backout = "" }()
 	case review.Task:
 		return d.saveTask(file, s)
 	case review.Report:
@@ -65,6 +60,12 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 	}
 	if err != nil {
 		return "", err
+	}
+	switch what {
+	case review.Script:
+		wr.File = file
+	case review.Backout:
+		wr.Backout = file
 	}
 	var text []byte
 	said := string(what) + " written to " + file
@@ -93,6 +94,9 @@ func (d *desk) Write(ctx context.Context, what review.What, file string, s revie
 	}
 	if err := work.WriteInto(file, text, false); err != nil {
 		return "", err
+	}
+	if what == review.Script {
+		d.script, d.written = file, string(text)
 	}
 	if what == review.Script || what == review.Choices {
 		return said, d.Keep(review.Said{Apart: s.Apart})
@@ -150,7 +154,7 @@ func (d *desk) made(ctx context.Context, s review.Said) (*work.Pair, *work.Writt
 }
 
 // Rehearse implements review.Desk.
-func (d *desk) Rehearse(ctx context.Context, s review.Said, _ func(string)) (string, error) {
+func (d *desk) Rehearse(ctx context.Context, s review.Said) (string, error) {
 	p, made, err := d.made(ctx, s)
 	if err != nil {
 		return "", err
@@ -205,7 +209,7 @@ func (d *desk) Summary(review.Said) ([]string, error) {
 }
 
 // Apply implements review.Desk: it runs the script and reads both places again.
-func (d *desk) Apply(ctx context.Context, s review.Said, _ func(string)) (string, error) {
+func (d *desk) Apply(ctx context.Context, s review.Said) (string, error) {
 	p, made, err := d.made(ctx, s)
 	if err != nil {
 		return "", err
@@ -214,7 +218,10 @@ func (d *desk) Apply(ctx context.Context, s review.Said, _ func(string)) (string
 		return "", work.Refused("will-fail", "%w of %d of the steps; nothing was run", work.ErrWillFail, n)
 	}
 	o := d.run
-	o.Yes, o.Rows, o.File, o.Create = true, d.w.Rows, d.script, d.w.Create
+	o.Yes, o.Rows, o.Create = true, d.w.Rows, d.w.Create
+	if string(made.Text) == d.written { // else what stands in the file is another script
+		o.File = d.script
+	}
 	running, err := o.Of(d.app)
 	if err != nil {
 		return "", err
@@ -223,12 +230,15 @@ func (d *desk) Apply(ctx context.Context, s review.Said, _ func(string)) (string
 	if err != nil {
 		return "", err
 	}
-	s.Rename, s.Fill, s.MayLose = nil, nil, nil // they are carried out
+	// They are carried out, those of the call as well.
+	s.Rename, s.Fill, s.MayLose = nil, nil, nil
+	done := *d.base
+	done.Rename, d.base = nil, &done
+	d.w.Fill, d.w.MayLose = nil, nil
 	c, _, err := d.comparing(s)
 	if err != nil {
 		return "", err
 	}
-	c.Names = slices.DeleteFunc(c.Names, func(n match.Saying) bool { return n.Rename })
 	if err := d.judging.Again(context.WithoutCancel(ctx), c); err != nil {
 		return "", fmt.Errorf("%s ran; comparing again: %w", words.Number(n, "step", "steps"), err)
 	}

@@ -10,8 +10,11 @@ import (
 
 	tea "charm.land/bubbletea/v2"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
+	"dappermirror/internal/cli/doing"
+	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/cli/tell"
 	"dappermirror/internal/engine"
@@ -53,6 +56,9 @@ the review begins.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 2 {
 				if sc, eng := scriptIn(args[0]); sc != nil {
+					if err := d.saysNothing(cmd); err != nil {
+						return err
+					}
 					return d.reviewScript(cmd.Context(), args, sc, eng)
 				}
 			}
@@ -100,6 +106,23 @@ func (d *desk) sides(cmd *cobra.Command, args []string, sides func(cmd *cobra.Co
 	return sides(cmd, args)
 }
 
+// saysNothing refuses options that say what becomes of differences: a script that was
+// written has said it.
+func (d *desk) saysNothing(cmd *cobra.Command) error {
+	var said judgement.Said
+	var w doing.Writing
+	judging := &cobra.Command{}
+	said.Flags(judging)
+	w.Flags(judging)
+	var wrong error
+	judging.Flags().VisitAll(func(f *pflag.Flag) {
+		if cmd.Flags().Changed(f.Name) && !strings.HasPrefix(f.Name, "row-check") {
+			wrong = work.Troubled("usage", "--%s: a script is reviewed as it stands; to choose, review its source and its target", f.Name)
+		}
+	})
+	return wrong
+}
+
 // scriptIn is the script that a file has; nil where it has none.
 func scriptIn(path string) (*script.Script, engine.Engine) {
 	if st, err := os.Stat(path); err != nil || !st.Mode().IsRegular() {
@@ -136,7 +159,7 @@ func (d *desk) reviewScript(ctx context.Context, args []string, sc *script.Scrip
 	if err != nil {
 		return err
 	}
-	return show(ctx, d.app, &scriptDesk{app: d.app, run: d.run, re: d.re, file: args[0], sc: sc, eng: eng, target: target}, review.Said{}, in, out)
+	return show(ctx, d.app, &scriptDesk{app: d.app, run: d.run, re: d.re, rows: d.w.Rows, file: args[0], sc: sc, eng: eng, target: target}, review.Said{}, in, out)
 }
 
 // review reads both places and opens the view.

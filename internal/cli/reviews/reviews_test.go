@@ -252,15 +252,29 @@ func TestWriting(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	sc, _ := scriptIn(filepath.Join(dir, "up.sql"))
+	sc, eng := scriptIn(filepath.Join(dir, "up.sql"))
 	if sc == nil {
 		t.Fatal("the script is not known as one")
 	}
-	parts := statements(sc.Body)
+	parts, err := statements(sc, eng)
+	if err != nil {
+		t.Fatal(err)
+	}
 	for _, st := range sc.Planned() {
-		if s := parts[st.Number]; s == "" || !strings.Contains(string(text), s) {
-			t.Errorf("step %d has %q", st.Number, s)
+		if len(parts[st.Number]) == 0 {
+			t.Errorf("step %d has no statement", st.Number)
 		}
+		for _, s := range parts[st.Number] {
+			if !strings.Contains(string(text), s) {
+				t.Errorf("step %d has %q", st.Number, s)
+			}
+		}
+	}
+	// What looks like the head of a step within a body moves nothing to another step.
+	odd := *sc
+	odd.Body = "-- step 1 of 2  create trigger\nCREATE TRIGGER t AFTER INSERT ON a BEGIN\n-- step 7 of 9  nothing\n  DELETE FROM a;\nEND;\n-- step 2 of 2  drop\nDROP TABLE b;\n"
+	if parts, err := statements(&odd, eng); err != nil || len(parts) != 2 || len(parts[1]) != 1 || !strings.Contains(parts[1][0], "DELETE FROM a") || !slices.Equal(parts[2], []string{"DROP TABLE b;"}) {
+		t.Errorf("a body with the head of a step: %v %v", parts, err)
 	}
 	for _, path := range []string{d.source, dir, filepath.Join(dir, "nowhere.sql")} {
 		if sc, _ := scriptIn(path); sc != nil {

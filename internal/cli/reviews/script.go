@@ -4,9 +4,6 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"regexp"
-	"strconv"
-	"strings"
 
 	"dappermirror/internal/cli/doing"
 	"dappermirror/internal/core/words"
@@ -25,6 +22,7 @@ type scriptDesk struct {
 	app    App
 	run    doing.Running
 	re     doing.Rehearsing
+	rows   doing.RowChecks
 	file   string
 	sc     *script.Script
 	eng    engine.Engine
@@ -64,7 +62,10 @@ func (d *scriptDesk) look(ctx context.Context) error {
 	for _, f := range stands.Failing {
 		j.Notes = append(j.Notes, "The rows stand in the way of "+f)
 	}
-	sql := statements(d.sc.Body)
+	sql, err := statements(d.sc, d.eng)
+	if err != nil {
+		j.Notes = append(j.Notes, err.Error())
+	}
 	for i, list := range [][]view.Step{v.Steps, v.Held} {
 		infos := d.sc.Planned()
 		if i == 1 {
@@ -72,7 +73,7 @@ func (d *scriptDesk) look(ctx context.Context) error {
 		}
 		for k, st := range list {
 			x := &review.Step{Step: st}
-			x.SQL = []string{sql[st.Number]}
+			x.SQL = sql[st.Number]
 			for _, kind := range severity {
 				for _, r := range infos[k].Risks {
 					if r.Kind == kind {
@@ -91,25 +92,15 @@ func (d *scriptDesk) look(ctx context.Context) error {
 	return nil
 }
 
-var stepHead = regexp.MustCompile(`^-- (?:step|held back) (\d+)\b`)
-
-// statements are the texts of a script's steps, by their numbers.
-func statements(body string) map[int]string {
-	out := map[int]string{}
-	n := 0
-	for l := range strings.Lines(body) {
-		if m := stepHead.FindStringSubmatch(l); m != nil {
-			n, _ = strconv.Atoi(m[1])
-			continue
-		}
-		if n > 0 {
-			out[n] += l
-		}
+// statements are those of a script's steps, by their numbers, cut as they are for a run:
+// what merely looks like the head of a step, within a text, is none.
+func statements(sc *script.Script, eng engine.Engine) (map[int][]string, error) {
+	list, err := sc.Commands(eng.Dialect())
+	out := map[int][]string{}
+	for _, c := range list {
+		out[c.Step] = append(out[c.Step], c.Text)
 	}
-	for n, text := range out {
-		out[n] = strings.Trim(text, "\n")
-	}
-	return out
+	return out, err
 }
 
 // Judge implements review.Desk.
@@ -142,7 +133,7 @@ func (d *scriptDesk) Write(context.Context, review.What, string, review.Said) (s
 }
 
 // Rehearse implements review.Desk.
-func (d *scriptDesk) Rehearse(ctx context.Context, _ review.Said, _ func(string)) (string, error) {
+func (d *scriptDesk) Rehearse(ctx context.Context, _ review.Said) (string, error) {
 	actual, fit, err := d.app.Work().Fit(ctx, d.sc, d.target)
 	if err != nil {
 		return "", err
@@ -180,10 +171,10 @@ func (d *scriptDesk) Summary(review.Said) ([]string, error) {
 }
 
 // Apply implements review.Desk.
-func (d *scriptDesk) Apply(ctx context.Context, _ review.Said, _ func(string)) (string, error) {
+func (d *scriptDesk) Apply(ctx context.Context, _ review.Said) (string, error) {
 	o := d.run
 	o.Yes, o.File = true, d.file
-	o.Rows.Checks, o.Rows.Time = "on", work.RowCheckTime
+	o.Rows = d.rows
 	running, err := o.Of(d.app)
 	if err != nil {
 		return "", err

@@ -93,22 +93,22 @@ type entry struct {
 
 // thingPage is the page of an object.
 type thingPage struct {
-	ID, Kind, Name, Schema, Comment string
-	Mark                            view.Mark
-	Word                            string
-	Changes                         []view.Phrase
-	Since                           string
-	Size                            *Size
-	Facts, Owned                    []fact
-	Columns                         []row
-	Parts                           []partList
-	To, From                        []keyLine
-	Uses, Users                     []node
-	More                            int // users that are not listed
-	Definition                      []span
-	Was                             string // the definition before
-	Open                            bool   // the definition is what the page is about
-	Drawing                         *drawing
+	ID, Kind, Name, Comment string
+	Mark                    view.Mark
+	Word                    string
+	Changes                 []view.Phrase
+	Since                   string
+	Size                    *Size
+	Facts, Owned            []fact
+	Columns                 []row
+	Parts                   []partList
+	To, From                []keyLine
+	Uses, Users             []node
+	More                    int // users that are not listed
+	Definition              []span
+	Was                     string // the definition before
+	Open                    bool   // the definition is what the page is about
+	Drawing                 *drawing
 }
 
 type fact struct {
@@ -271,7 +271,7 @@ func (b *book) index() *indexPage {
 
 // thing is the page of one.
 func (b *book) thing(ctx context.Context, root string, t *thing) (*thingPage, error) {
-	p := &thingPage{ID: thingID(t), Kind: t.Kind.Title(), Name: titleOf(t.Object), Schema: t.Schema, Comment: t.Text("comment"), Mark: markOf(t.status), Word: statusWords[t.status], Changes: t.said, Since: b.SinceName}
+	p := &thingPage{ID: thingID(t), Kind: t.Kind.Title(), Name: titleOf(t.Object), Comment: t.Text("comment"), Mark: markOf(t.status), Word: statusWords[t.status], Changes: t.said, Since: b.SinceName}
 	if s, ok := b.Sizes[t.ref]; ok {
 		p.Size = &s
 	}

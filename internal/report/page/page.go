@@ -104,27 +104,11 @@ func groups(c *view.Comparison) []view.Group {
 // runs are an object's definitions as one text.
 func runs(o *view.Object) []view.Run { return view.Fold(o.Lines()) }
 
-// part is a piece of a line, of which some changed.
-type part struct {
-	Text string
-	Hot  bool
-}
-
-// parts cuts a line where words changed.
-func parts(l view.Line) []part {
-	r := []rune(l.Text)
-	var out []part
-	at := 0
-	cut := func(to int, hot bool) {
-		if to = min(to, len(r)); to > at {
-			out = append(out, part{sqltext.CommentSafe(string(r[at:to])), hot})
-			at = to
-		}
+// parts cuts a line where words changed, as it can be shown.
+func parts(l view.Line) []view.Piece {
+	out := l.Pieces()
+	for i := range out {
+		out[i].Text = sqltext.CommentSafe(out[i].Text)
 	}
-	for _, s := range l.Hot {
-		cut(s.From, false)
-		cut(s.To, true)
-	}
-	cut(len(r), false)
 	return out
 }

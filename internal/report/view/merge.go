@@ -19,6 +19,31 @@ type Line struct {
 // Span is a run of a line, in runes.
 type Span struct{ From, To int }
 
+// Piece is a run of a line whose words changed, or did not.
+type Piece struct {
+	Text string
+	Hot  bool
+}
+
+// Pieces cuts the line where words changed.
+func (l Line) Pieces() []Piece {
+	r := []rune(l.Text)
+	var out []Piece
+	at := 0
+	cut := func(to int, hot bool) {
+		if to = min(to, len(r)); to > at {
+			out = append(out, Piece{string(r[at:to]), hot})
+			at = to
+		}
+	}
+	for _, s := range l.Hot {
+		cut(s.From, false)
+		cut(s.To, true)
+	}
+	cut(len(r), false)
+	return out
+}
+
 // Merge shows two texts as one: what goes before what comes, changed words marked.
 func Merge(old, new []string) []Line {
 	var out []Line
