@@ -38,6 +38,7 @@ func source(t *testing.T, see func(folder, path string, set *token.FileSet, f *a
 // and what stands beside it in its own line.
 var layers = [][]string{
 	{"core", "files", "fuzzing"},
+	{"standin"},
 	{"engine"},
 	{"rowcheck", "history"},
 	{"script", "choices"},

@@ -15,6 +15,9 @@ var ErrNotClosed = errors.New("it is not one closed statement")
 // or holds what the client would take for a command of its own. A MySQL text
 // may stand between DELIMITER lines.
 func Closed(d Dialect, text string) error {
+	if d.Batches {
+		return closedBatch(d, text)
+	}
 	n, delimited := 0, false
 	for _, st := range Split(d, text) {
 		switch {
@@ -47,6 +50,44 @@ func Closed(d Dialect, text string) error {
 		return fmt.Errorf("%w: it is empty", ErrNotClosed)
 	}
 	return nil
+}
+
+// closedBatch tells why a text is not exactly one batch with the line that ends it.
+// The client looks at lines before the server does: at its variables, and at what
+// begins with a command's sign, whatever quotes stand around them.
+func closedBatch(d Dialect, text string) error {
+	list := Split(d, text)
+	switch {
+	case len(list) == 0:
+		return fmt.Errorf("%w: it is empty", ErrNotClosed)
+	case list[0].Client:
+		return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, excerpt(list[0].Text))
+	case list[0].Open:
+		return fmt.Errorf("%w: a quote or comment in it does not end", ErrNotClosed)
+	case len(list) > 1:
+		return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(list[1].Text))
+	}
+	batch, rest := list[0].Text, strings.TrimSpace(text[list[0].Pos:])
+	if !strings.EqualFold(strings.TrimSpace(rest[len(batch):]), "go") {
+		return fmt.Errorf("%w: its end is not marked", ErrNotClosed)
+	}
+	if line := ClientLine(d, batch); line != "" {
+		return fmt.Errorf("%w: its client would take %q for its own", ErrNotClosed, excerpt(line))
+	}
+	return nil
+}
+
+// ClientLine is a line of a batch that the client would not hand on as it stands:
+// one with a variable, one that begins with a command's sign, one that holds only
+// GO. "" where there is none.
+func ClientLine(d Dialect, batch string) string {
+	for _, line := range strings.Split(batch, "\n") {
+		l := strings.TrimSpace(line)
+		if strings.Contains(l, "$(") || strings.HasPrefix(l, d.Command) || strings.HasPrefix(l, "!!") || len(l) >= 2 && strings.EqualFold(l[:2], "go") && goLine(l) {
+			return l
+		}
+	}
+	return ""
 }
 
 // holdsStatements tells whether a statement is of a kind that has others in

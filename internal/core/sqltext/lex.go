@@ -20,6 +20,8 @@ type Dialect struct {
 	Hash           bool // # comment
 	DashSpace      bool // -- begins a comment only before white space
 	Delimiter      bool // a DELIMITER line changes what ends a statement
+	Sigils         bool // names may hold @ and # and begin with them; [a]]b] is one name
+	Batches        bool // a line that holds only GO ends what is sent at once, and nothing else does
 	// What the engine's own client makes of a script's text.
 	Backslashes bool // a \ outside quotes begins a command
 	Variables   bool // :name, :'name' and :"name" are replaced
@@ -101,7 +103,7 @@ func (t Token) Name() string {
 	}
 	q := s[:1]
 	if q == "[" {
-		return s[1 : len(s)-1]
+		return strings.ReplaceAll(s[1:len(s)-1], "]]", "]")
 	}
 	return strings.ReplaceAll(s[1:len(s)-1], q+q, q)
 }
@@ -203,6 +205,8 @@ func lexAny(l *lexer) stateFn {
 		return lexQuote('`', Quoted, false)
 	case c == '[' && l.d.Bracket:
 		return lexBracket
+	case l.d.Sigils && (c == '@' || c == '#' || isWordStart(c) && !(l.peek(1) == '\'' && (c == 'n' || c == 'N'))):
+		return lexSigil
 	case isDigit(c) || c == '.' && isDigit(l.peek(1)):
 		return lexNumber
 	case c == '$' && l.d.Dollar:
@@ -274,6 +278,10 @@ func lexBracket(l *lexer) stateFn {
 	for l.pos < len(l.in) {
 		if l.in[l.pos] == ']' {
 			l.pos++
+			if l.d.Sigils && l.peek(0) == ']' {
+				l.pos++
+				continue
+			}
 			return l.emit(Quoted)
 		}
 		l.pos++
@@ -322,6 +330,18 @@ func lexWord(l *lexer) stateFn {
 		l.pos++
 	}
 	return l.emit(Word)
+}
+
+// lexSigil reads a name or, behind an @, a variable.
+func lexSigil(l *lexer) stateFn {
+	k := Word
+	if l.peek(0) == '@' {
+		k = Param
+	}
+	for l.pos < len(l.in) && (isWord(l.in[l.pos]) || l.in[l.pos] == '@' || l.in[l.pos] == '#') {
+		l.pos++
+	}
+	return l.emit(k)
 }
 
 func lexDollar(l *lexer) stateFn {

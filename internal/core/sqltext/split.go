@@ -18,6 +18,9 @@ type Statement struct {
 // semicolons inside quotes, brackets, trigger bodies and routine bodies do
 // not end a statement.
 func Split(d Dialect, text string) []Statement {
+	if d.Batches {
+		return batches(d, text)
+	}
 	var out []Statement
 	in := stream{lexer{d: d, in: text}}
 	var sig []Token // significant tokens of the current statement
@@ -132,4 +135,57 @@ func complete(d Dialect, sig []Token) bool {
 	}
 	n := len(sig)
 	return n >= 3 && sig[n-2].Is("end") && sig[n-3].IsOp(";")
+}
+
+// batches cuts a script at the lines that hold only GO, and perhaps how often, as
+// the client does (SQL Server: SQL Server Utilities Statements, GO): what stands
+// between them is sent at once.
+func batches(d Dialect, text string) []Statement {
+	var out []Statement
+	in := stream{lexer{d: d, in: text}}
+	start, before := -1, 0
+	lineStart, open := true, false
+	flush := func(end int) {
+		if start >= 0 {
+			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]})
+		}
+		start, before, open = -1, end, false
+	}
+	for t, ok := in.next(); ok; t, ok = in.next() {
+		if t.Blank() {
+			lineStart = strings.Contains(t.Text, "\n") && (t.Kind == Space || !strings.HasSuffix(t.Text, "*/")) || lineStart && t.Kind == Space
+			continue
+		}
+		first := lineStart || t.Pos == 0
+		lineStart = false
+		line := text[t.Pos:]
+		if n := strings.IndexByte(line, '\n'); n >= 0 {
+			line = line[:n]
+		}
+		switch {
+		case first && t.Is("go") && goLine(line):
+			flush(t.Pos)
+			before = t.Pos + len(line)
+			in.move(d, before)
+		case first && start < 0 && d.Command != "" && t.Text == d.Command:
+			out = append(out, Statement{Text: strings.TrimSpace(line), Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
+			before = t.Pos + len(line)
+			in.move(d, before)
+		default:
+			if start < 0 {
+				start = t.Pos
+			}
+			open = open || t.Kind == Bad
+		}
+	}
+	flush(len(text))
+	return out
+}
+
+// goLine tells whether a line that begins with GO ends a batch: behind it stands
+// nothing but a number, or a comment.
+func goLine(line string) bool {
+	rest := strings.TrimSpace(line[2:])
+	rest, _, _ = strings.Cut(rest, "--")
+	return strings.Trim(rest, "0123456789 \t\r;") == ""
 }

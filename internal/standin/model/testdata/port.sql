@@ -1,0 +1,44 @@
+CREATE TYPE dbo.mooring FROM nvarchar(30) NOT NULL;
+CREATE TYPE dbo.berth_list AS TABLE (id int NOT NULL PRIMARY KEY, depth decimal(5,2));
+CREATE SEQUENCE dbo.call_no AS int START WITH 100 INCREMENT BY 5;
+CREATE TABLE dbo.berth (
+  id int IDENTITY(10,5) NOT NULL CONSTRAINT PK_berth PRIMARY KEY,
+  [name] nvarchar(60) NOT NULL,
+  depth decimal(5,2) NOT NULL CONSTRAINT DF_berth_depth DEFAULT 4.5,
+  note varchar(max) NULL,
+  zone char(2) DEFAULT 'N1',
+  CONSTRAINT CK_berth_depth CHECK (depth >= 0 AND depth < 40)
+);
+CREATE TABLE dbo.booking (
+  id bigint NOT NULL PRIMARY KEY NONCLUSTERED,
+  berth_id int NOT NULL CONSTRAINT FK_booking_berth REFERENCES dbo.berth(id) ON DELETE CASCADE,
+  fee money NOT NULL,
+  pilotage money NULL,
+  made datetime2(0) NOT NULL DEFAULT CURRENT_TIMESTAMP,
+  mooring dbo.mooring,
+  no int NOT NULL DEFAULT NEXT VALUE FOR dbo.call_no,
+  total AS (fee + pilotage) PERSISTED
+);
+CREATE UNIQUE CLUSTERED INDEX CX_booking ON dbo.booking(berth_id, id DESC);
+CREATE INDEX IX_booking_fee ON dbo.booking(fee) INCLUDE (pilotage) WHERE fee > 100;
+EXEC sp_addextendedproperty N'MS_Description', N'where ships lie', N'SCHEMA', N'dbo', N'TABLE', N'berth';
+GO
+CREATE VIEW dbo.v_deep WITH SCHEMABINDING AS
+  SELECT id, [name], depth FROM dbo.berth WHERE depth > 10;
+GO
+CREATE PROCEDURE dbo.p_later AS
+  SELECT x FROM dbo.not_there_yet;
+GO
+CREATE FUNCTION dbo.dues(@depth decimal(5,2), @rate int = 2) RETURNS decimal(9,2) AS
+BEGIN
+  DECLARE @out decimal(9,2) = @depth * @rate;
+  IF @out > 50 SET @out = 50;
+  RETURN @out;
+END
+GO
+CREATE FUNCTION dbo.deeper(@than int) RETURNS TABLE AS RETURN (SELECT id, [name] FROM dbo.berth WHERE depth > @than);
+GO
+CREATE SYNONYM dbo.quay FOR dbo.berth;
+INSERT INTO dbo.berth([name], depth) VALUES (N'Ost''kai', 12), (N'Süd', 3);
+INSERT INTO dbo.berth([name], depth, note) SELECT [name] + N' II', depth + 1, 'a copy' FROM dbo.berth WHERE depth > 5;
+INSERT INTO dbo.booking(id, berth_id, fee, pilotage, mooring) VALUES (1, 10, 100, 20, N'bow'), (2, 15, $250.50, NULL, N'stern');

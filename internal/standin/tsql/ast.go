@@ -1,0 +1,333 @@
+// Package tsql takes Transact-SQL apart into a tree and prints it as the server
+// does. It knows what statements look like, not what they mean: what a name stands
+// for is the model's business.
+package tsql
+
+// Expr is an expression.
+type Expr interface{ isExpr() }
+
+// The kinds of expression.
+type (
+	// Name is a column, or a name of several parts.
+	Name struct {
+		Parts []string
+		Pos   int
+	}
+	// Star is * or t.*.
+	Star struct{ Of []string }
+	// Literal is a constant. Kind is 's' for a string, 'n' for a national one, 'b'
+	// for binary, '#' for a number and '0' for NULL.
+	Literal struct {
+		Kind byte
+		Text string
+	}
+	// Variable is @name or @@name.
+	Variable struct {
+		Name string
+		Pos  int
+	}
+	// Unary is an operator before its operand: -, +, ~, NOT.
+	Unary struct {
+		Op string
+		X  Expr
+	}
+	// Binary is an operator between two: arithmetic, comparisons, AND, OR.
+	Binary struct {
+		Op   string
+		L, R Expr
+	}
+	// Call is a function.
+	Call struct {
+		Name     []string
+		Args     []Expr
+		Distinct bool
+		Over     *Over
+		Pos      int
+	}
+	// Over is the window of a function.
+	Over struct {
+		Partition []Expr
+		Order     []OrderItem
+		Frame     string
+	}
+	// Convert is CAST or CONVERT, or one that tries.
+	Convert struct {
+		Type  TypeName
+		X     Expr
+		Style Expr
+		Try   bool
+	}
+	// Case is CASE in both forms.
+	Case struct {
+		Operand Expr
+		Whens   []When
+		Else    Expr
+	}
+	// When is one branch of a Case.
+	When struct{ If, Then Expr }
+	// In is IN with a list or a query.
+	In struct {
+		X     Expr
+		List  []Expr
+		Query *Query
+		Not   bool
+	}
+	// Between is BETWEEN.
+	Between struct {
+		X, Low, High Expr
+		Not          bool
+	}
+	// Like is LIKE.
+	Like struct {
+		X, Pattern, Escape Expr
+		Not                bool
+	}
+	// IsNull is IS NULL.
+	IsNull struct {
+		X   Expr
+		Not bool
+	}
+	// Exists is EXISTS.
+	Exists struct{ Query *Query }
+	// Subquery is a query as a value.
+	Subquery struct{ Query *Query }
+	// Collate is COLLATE.
+	Collate struct {
+		X    Expr
+		Name string
+	}
+	// NextValue is NEXT VALUE FOR.
+	NextValue struct{ Sequence []string }
+)
+
+func (*Name) isExpr()      {}
+func (*Star) isExpr()      {}
+func (*Literal) isExpr()   {}
+func (*Variable) isExpr()  {}
+func (*Unary) isExpr()     {}
+func (*Binary) isExpr()    {}
+func (*Call) isExpr()      {}
+func (*Convert) isExpr()   {}
+func (*Case) isExpr()      {}
+func (*In) isExpr()        {}
+func (*Between) isExpr()   {}
+func (*Like) isExpr()      {}
+func (*IsNull) isExpr()    {}
+func (*Exists) isExpr()    {}
+func (*Subquery) isExpr()  {}
+func (*Collate) isExpr()   {}
+func (*NextValue) isExpr() {}
+
+// TypeName is a type as it is written: its name, and what stands in brackets, "max"
+// among it.
+type TypeName struct {
+	Name []string
+	Args []string
+	Pos  int
+}
+
+// Query is a SELECT with all that belongs to it.
+type Query struct {
+	With    []CTE
+	First   *Select
+	Rest    []SetOp
+	Order   []OrderItem
+	Offset  Expr
+	Fetch   Expr
+	For     string // FOR XML or FOR JSON, as it is written
+	Options string
+}
+
+// CTE is one WITH.
+type CTE struct {
+	Name    string
+	Columns []string
+	Query   *Query
+}
+
+// SetOp joins another SELECT on: UNION, UNION ALL, EXCEPT, INTERSECT.
+type SetOp struct {
+	Op     string
+	Select *Select
+}
+
+// Select is one SELECT.
+type Select struct {
+	Distinct bool
+	Top      Expr
+	Percent  bool
+	Items    []Item
+	Into     []string
+	From     []From
+	Where    Expr
+	Group    []Expr
+	Having   Expr
+	Nested   *Query // a query in brackets
+	Values   [][]Expr
+}
+
+// Item is one column of a SELECT. Var is the variable that it is assigned to.
+type Item struct {
+	X     Expr
+	Alias string
+	Var   string
+}
+
+// OrderItem is one of ORDER BY.
+type OrderItem struct {
+	X    Expr
+	Desc bool
+}
+
+// From is a table, a query, a function, or a join of two.
+type From struct {
+	Name  []string
+	Call  *Call
+	Query *Query
+	Alias string
+	Cols  []string
+	Hints []string
+	Pos   int
+	// Join is INNER, LEFT, RIGHT, FULL, CROSS, CROSS APPLY or OUTER APPLY.
+	Join string
+	L, R *From
+	On   Expr
+}
+
+// Walk hands on an expression and all in it, queries too.
+func Walk(x Expr, f func(Expr)) {
+	if x == nil {
+		return
+	}
+	f(x)
+	each := func(list ...Expr) {
+		for _, e := range list {
+			if e != nil {
+				Walk(e, f)
+			}
+		}
+	}
+	switch x := x.(type) {
+	case *Unary:
+		each(x.X)
+	case *Binary:
+		each(x.L, x.R)
+	case *Call:
+		each(x.Args...)
+		if x.Over != nil {
+			each(x.Over.Partition...)
+			for _, o := range x.Over.Order {
+				each(o.X)
+			}
+		}
+	case *Convert:
+		each(x.X, x.Style)
+	case *Case:
+		each(x.Operand)
+		for _, w := range x.Whens {
+			each(w.If, w.Then)
+		}
+		each(x.Else)
+	case *In:
+		each(x.X)
+		each(x.List...)
+		if x.Query != nil {
+			WalkQuery(x.Query, f, nil)
+		}
+	case *Between:
+		each(x.X, x.Low, x.High)
+	case *Like:
+		each(x.X, x.Pattern, x.Escape)
+	case *IsNull:
+		each(x.X)
+	case *Exists:
+		WalkQuery(x.Query, f, nil)
+	case *Subquery:
+		WalkQuery(x.Query, f, nil)
+	case *Collate:
+		each(x.X)
+	}
+}
+
+// WalkQuery hands on all expressions of a query, and the tables it reads, where
+// from is not nil.
+func WalkQuery(q *Query, f func(Expr), from func(*From)) {
+	if q == nil {
+		return
+	}
+	for _, c := range q.With {
+		WalkQuery(c.Query, f, from)
+	}
+	WalkSelect(q.First, f, from)
+	for _, r := range q.Rest {
+		WalkSelect(r.Select, f, from)
+	}
+	for _, o := range q.Order {
+		walkDeep(o.X, f, from)
+	}
+	walkDeep(q.Offset, f, from)
+	walkDeep(q.Fetch, f, from)
+}
+
+// walkDeep is Walk that tells of tables in queries within.
+func walkDeep(x Expr, f func(Expr), from func(*From)) {
+	if x == nil {
+		return
+	}
+	if from == nil {
+		Walk(x, f)
+		return
+	}
+	Walk(x, func(e Expr) {
+		f(e)
+		switch e := e.(type) {
+		case *In:
+			WalkQuery(e.Query, func(Expr) {}, from)
+		case *Exists:
+			WalkQuery(e.Query, func(Expr) {}, from)
+		case *Subquery:
+			WalkQuery(e.Query, func(Expr) {}, from)
+		}
+	})
+}
+
+// WalkSelect is WalkQuery of one SELECT.
+func WalkSelect(s *Select, f func(Expr), from func(*From)) {
+	if s == nil {
+		return
+	}
+	WalkQuery(s.Nested, f, from)
+	for _, row := range s.Values {
+		for _, x := range row {
+			walkDeep(x, f, from)
+		}
+	}
+	walkDeep(s.Top, f, from)
+	for _, it := range s.Items {
+		walkDeep(it.X, f, from)
+	}
+	for i := range s.From {
+		walkFrom(&s.From[i], f, from)
+	}
+	walkDeep(s.Where, f, from)
+	for _, g := range s.Group {
+		walkDeep(g, f, from)
+	}
+	walkDeep(s.Having, f, from)
+}
+
+func walkFrom(t *From, f func(Expr), from func(*From)) {
+	if t == nil {
+		return
+	}
+	if from != nil {
+		from(t)
+	}
+	if t.Call != nil {
+		walkDeep(t.Call, f, from)
+	}
+	WalkQuery(t.Query, f, from)
+	walkFrom(t.L, f, from)
+	walkFrom(t.R, f, from)
+	walkDeep(t.On, f, from)
+}

@@ -1,0 +1,355 @@
+package tsql
+
+import (
+	"strings"
+
+	"dappermirror/internal/core/sqltext"
+)
+
+// ParseQuery reads a text that is one query, and perhaps a semicolon.
+func ParseQuery(text string) (q *Query, err error) {
+	defer catch(&err)
+	p := newParser(text)
+	q = p.query()
+	p.Take(";")
+	if !p.End() {
+		p.unexpected()
+	}
+	return q, nil
+}
+
+// query reads a SELECT with its WITH, set operators, order and options.
+func (p *Parser) query() *Query {
+	defer p.deeper()()
+	q := &Query{}
+	if p.Take("with") {
+		q.With = p.ctes()
+	}
+	q.First = p.operand()
+	for {
+		op := ""
+		switch {
+		case p.Take("union", "all"):
+			op = "union all"
+		case p.Take("union"):
+			op = "union"
+		case p.Take("except"):
+			op = "except"
+		case p.Take("intersect"):
+			op = "intersect"
+		}
+		if op == "" {
+			break
+		}
+		q.Rest = append(q.Rest, SetOp{op, p.operand()})
+	}
+	if p.Take("order", "by") {
+		q.Order = p.orderItems()
+		if p.Take("offset") {
+			q.Offset = p.sum()
+			if !p.Take("rows") {
+				p.want("row")
+			}
+			if p.Take("fetch") {
+				if !p.Take("next") {
+					p.want("first")
+				}
+				q.Fetch = p.sum()
+				if !p.Take("rows") {
+					p.want("row")
+				}
+				p.want("only")
+			}
+		}
+	}
+	if p.Peek().Is("for") && (p.PeekAfter(1).Is("xml") || p.PeekAfter(1).Is("json")) {
+		start := p.Peek().Pos
+		for !p.End() && !p.at(")", ";", "option") {
+			if p.Peek().IsOp("(") {
+				p.Bracketed()
+				continue
+			}
+			p.Next()
+		}
+		q.For = strings.TrimSpace(p.Text[start:p.Peek().Pos])
+	}
+	if p.Take("option") {
+		q.Options = p.Group()
+	}
+	return q
+}
+
+func (p *Parser) ctes() []CTE {
+	var out []CTE
+	for {
+		c := CTE{Name: p.name()}
+		if p.Peek().IsOp("(") {
+			c.Columns = p.names()
+		}
+		p.want("as", "(")
+		c.Query = p.query()
+		p.want(")")
+		if out = append(out, c); !p.Take(",") {
+			return out
+		}
+	}
+}
+
+// operand is a SELECT, or a query in brackets.
+func (p *Parser) operand() *Select {
+	if p.Take("(") {
+		defer p.deeper()()
+		s := &Select{Nested: p.query()}
+		p.want(")")
+		return s
+	}
+	p.want("select")
+	s := &Select{}
+	if !p.Take("all") {
+		s.Distinct = p.Take("distinct")
+	}
+	if p.Take("top") {
+		if p.Take("(") {
+			s.Top = p.condition()
+			p.want(")")
+		} else {
+			s.Top = p.primary()
+		}
+		s.Percent = p.Take("percent")
+		if p.Take("with") {
+			p.want("ties")
+			p.fail(40000, "TOP … WITH TIES is not known here.")
+		}
+	}
+	for {
+		s.Items = append(s.Items, p.item())
+		if !p.Take(",") {
+			break
+		}
+	}
+	if p.Take("into") {
+		s.Into = p.path()
+	}
+	if p.Take("from") {
+		for {
+			s.From = append(s.From, p.from())
+			if !p.Take(",") {
+				break
+			}
+		}
+	}
+	if p.Take("where") {
+		s.Where = p.condition()
+	}
+	if p.Take("group", "by") {
+		s.Group = p.list()
+	}
+	if p.Take("having") {
+		s.Having = p.condition()
+	}
+	return s
+}
+
+func (p *Parser) item() Item {
+	t, n := p.Peek(), p.PeekAfter(1)
+	if n.IsOp("=") && t.Kind == sqltext.Param && !strings.HasPrefix(t.Text, "@@") {
+		p.Next()
+		p.Next()
+		return Item{X: p.condition(), Var: t.Text}
+	}
+	if n.IsOp("=") && isName(t) {
+		p.Next()
+		p.Next()
+		return Item{X: p.condition(), Alias: t.Name()}
+	}
+	it := Item{X: p.condition()}
+	if p.Take("as") {
+		if p.Peek().Kind == sqltext.String {
+			it.Alias = p.Next().StringValue()
+		} else {
+			it.Alias = p.name()
+		}
+	} else if isName(p.Peek()) && !p.begins() {
+		it.Alias = p.Next().Name()
+	} else if p.Peek().Kind == sqltext.String {
+		it.Alias = p.Next().StringValue()
+	}
+	return it
+}
+
+// begins tells whether the next word, though it could be a name, begins a
+// statement, as it may stand without a semicolon before it.
+func (p *Parser) begins() bool {
+	t, n := p.Peek(), p.PeekAfter(1)
+	return t.Is("throw") || t.Is("go") && !n.IsOp(",") || (t.Is("enable") || t.Is("disable")) && n.Is("trigger") || t.Is("offset")
+}
+
+// alias takes the name that a table goes by.
+func (p *Parser) alias() string {
+	if p.Take("as") {
+		return p.name()
+	}
+	if isName(p.Peek()) && !p.begins() {
+		return p.Next().Name()
+	}
+	return ""
+}
+
+func (p *Parser) from() From {
+	l := p.table()
+	for {
+		join := ""
+		switch {
+		case p.Take("cross", "join"):
+			join = "CROSS"
+		case p.Take("cross", "apply"):
+			join = "CROSS APPLY"
+		case p.Take("outer", "apply"):
+			join = "OUTER APPLY"
+		case p.Take("join"):
+			join = "INNER"
+		case p.Take("inner"):
+			join = "INNER"
+			p.hintedJoin()
+		default:
+			for _, w := range []string{"left", "right", "full"} {
+				if p.Take(w) {
+					p.Take("outer")
+					p.hintedJoin()
+					join = strings.ToUpper(w)
+				}
+			}
+		}
+		if join == "" {
+			return l
+		}
+		left := l
+		var right From
+		if p.Peek().IsOp("(") && !p.nestedQuery() {
+			right = p.table()
+		} else if right = p.table(); !strings.HasPrefix(join, "CROSS") && join != "OUTER APPLY" {
+			for p.at("join", "inner", "left", "right", "full") { // a join b join c on … on …
+				inner := p.joinOn(right)
+				right = inner
+			}
+		}
+		l = From{Join: join, L: &left, R: &right}
+		if !strings.HasPrefix(join, "CROSS") && join != "OUTER APPLY" {
+			p.want("on")
+			l.On = p.condition()
+		}
+	}
+}
+
+// joinOn reads the rest of a join whose left side was read, with its condition.
+func (p *Parser) joinOn(left From) From {
+	join := "INNER"
+	for _, w := range []string{"left", "right", "full"} {
+		if p.Take(w) {
+			p.Take("outer")
+			join = strings.ToUpper(w)
+		}
+	}
+	p.Take("inner")
+	p.hintedJoin()
+	right := p.table()
+	for p.at("join", "inner", "left", "right", "full") {
+		defer p.deeper()()
+		right = p.joinOn(right)
+	}
+	p.want("on")
+	return From{Join: join, L: &left, R: &right, On: p.condition()}
+}
+
+// hintedJoin takes JOIN, with a hint before it.
+func (p *Parser) hintedJoin() {
+	for p.at("loop", "hash", "merge", "remote") {
+		p.Next()
+	}
+	p.Take("join")
+}
+
+func (p *Parser) table() From {
+	f := From{Pos: p.Peek().Pos}
+	switch {
+	case p.Peek().IsOp("("):
+		p.Next()
+		defer p.deeper()()
+		switch {
+		case p.at("select", "with") || p.nestedQuery():
+			f.Query = p.query()
+		case p.Take("values"):
+			f.Query = &Query{First: &Select{Values: p.rows()}}
+		default:
+			f = p.from()
+			p.want(")")
+			return f
+		}
+		p.want(")")
+		f.Alias = p.alias()
+		if p.Peek().IsOp("(") {
+			f.Cols = p.names()
+		}
+		return f
+	case p.Peek().Kind == sqltext.Param:
+		f.Name = []string{p.Next().Text}
+	default:
+		f.Name = p.path()
+		if p.Peek().IsOp("(") && !p.PeekAfter(1).Is("nolock") {
+			f.Call = p.call(f.Name, f.Pos).(*Call)
+			f.Name = nil
+		}
+	}
+	if p.Peek().Is("for") && p.PeekAfter(1).Is("system_time") {
+		p.fail(40000, "FOR SYSTEM_TIME is not known here.")
+	}
+	f.Alias = p.alias()
+	if p.Peek().Is("tablesample") || p.Peek().Is("pivot") || p.Peek().Is("unpivot") {
+		p.fail(40000, "%s is not known here.", strings.ToUpper(p.Peek().Text))
+	}
+	if p.Peek().Is("with") && p.PeekAfter(1).IsOp("(") {
+		p.Next()
+		f.Hints = p.hints()
+	} else if p.Peek().IsOp("(") {
+		f.Hints = p.hints()
+	}
+	return f
+}
+
+func (p *Parser) hints() []string {
+	var out []string
+	toks, ok := p.Bracketed()
+	if !ok {
+		p.unexpected()
+	}
+	for _, t := range toks {
+		if t.Kind == sqltext.Word {
+			out = append(out, strings.ToUpper(t.Text))
+		}
+	}
+	return out
+}
+
+// rows takes rows of values in brackets.
+func (p *Parser) rows() [][]Expr {
+	var out [][]Expr
+	for {
+		p.want("(")
+		var row []Expr
+		for {
+			if p.Peek().Is("default") {
+				p.Next()
+				row = append(row, nil)
+			} else {
+				row = append(row, p.condition())
+			}
+			if !p.Take(",") {
+				break
+			}
+		}
+		p.want(")")
+		if out = append(out, row); !p.Take(",") {
+			return out
+		}
+	}
+}
