@@ -67,6 +67,7 @@ type Frame struct {
 	Checks   []string // last in the transaction
 	Commit   string
 	Restore  []string // after it
+	Before   string   // before each statement of a step in the transaction
 	RunWith  string   // a command line that runs the script, %[1]s for the target, %[2]s for the file
 	Notes    []string // what the header says about transactions and settings
 	Lock     string   // the worst lock, in words
@@ -242,6 +243,12 @@ type RowLister interface {
 	ColumnQuery(schema, name string) string
 }
 
+// RowPager is a RowLister that ends a query otherwise than with LIMIT.
+type RowPager interface {
+	// RowTail orders rows by expressions, "" for none, and lets through so many.
+	RowTail(order string, n int) string
+}
+
 // Measurer is an Engine that can be asked how large tables are.
 type Measurer interface {
 	// SizeQuery answers for each table a JSON array: its schema and name, how many rows
@@ -310,8 +317,12 @@ type Marker interface {
 	Mark(ctx context.Context, things []catalog.Ref) (string, error)
 }
 
-// LocalScratch asks for a throw-away server on this machine.
-const LocalScratch = "local"
+// LocalScratch asks for a throw-away server on this machine, ModelScratch for a model of
+// a server in this program.
+const (
+	LocalScratch = "local"
+	ModelScratch = "model"
+)
 
 // Scratcher is an Engine that can make a database for a rehearsal.
 type Scratcher interface {
@@ -334,6 +345,24 @@ type Starter interface {
 	// StartLocal answers the address of one. variant tells servers of the engine
 	// apart, in its own words: a version, a way to take names.
 	StartLocal(ctx context.Context, variant string) (address string, stop func() error, err error)
+}
+
+// Standing is a stand-in server that answers.
+type Standing struct {
+	Listen         string // host and port
+	User, Password string
+	Certificate    []byte // in PEM, for clients that verify it
+	Databases      []string
+	// Address is that of a database as a place, without the password; certificate is
+	// the file that holds the certificate.
+	Address func(database, certificate string) string
+}
+
+// StandIn is an Engine that has a small stand-in for its server.
+type StandIn interface {
+	// StandIn answers clients until the context ends. Each .sql file in the folder,
+	// where one is given, is a database. ready is called when it listens.
+	StandIn(ctx context.Context, folder, listen string, ready func(Standing) error) error
 }
 
 // RowCopier is an Engine that can copy a few rows to rehearse on.

@@ -492,7 +492,12 @@ func (w *writer) step(s *order.Step) {
 	if s.Note != "" {
 		w.comment("  ", s.Note)
 	}
-	w.block(s.Statements())
+	for _, sql := range s.Statements() {
+		if w.frame.Before != "" && !s.Alone && !s.Later {
+			w.line(w.frame.Before)
+		}
+		w.line(sql)
+	}
 }
 
 // held writes the steps nobody allowed, every line of them a comment.

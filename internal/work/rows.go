@@ -214,12 +214,16 @@ func rowQuery(e engine.Engine, c *catalog.Catalog, table *catalog.Object, r Rows
 		}
 		order = strings.Join(keys, ", ")
 	}
-	if order != "" {
-		query += " ORDER BY " + order
+	if pager, ok := e.(engine.RowPager); ok {
+		query += pager.RowTail(order, r.Limit+1)
+	} else {
+		if order != "" {
+			query += " ORDER BY " + order
+		}
+		query += fmt.Sprintf(" LIMIT %d", r.Limit+1)
 	}
-	query += fmt.Sprintf(" LIMIT %d", r.Limit+1)
 	// It is one statement that reads, whatever the condition says.
-	if err := sqltext.Closed(e.Dialect(), query+";"); err != nil {
+	if err := sqltext.Closed(e.Dialect(), e.Dialect().Ended(query)); err != nil {
 		return "", Troubled("usage", "--where: %w", err)
 	}
 	return query, nil

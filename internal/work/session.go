@@ -188,7 +188,7 @@ func (s *Session) structure(ctx context.Context, p *place.Place, opt place.Optio
 // what the place says of itself. An engine that is nil is not known yet.
 func (s *Session) scratchFor(ctx context.Context, own string, eng engine.Engine) (string, error) {
 	where := cmp.Or(s.Scratch, own)
-	if where == "" || where == engine.LocalScratch {
+	if where == "" || where == engine.LocalScratch || where == engine.ModelScratch {
 		return where, nil
 	}
 	p, err := s.Place(where, false)

@@ -84,8 +84,9 @@ var options = map[string]option{
 	// One name is two options: whom a script acts for, and what a capture is.
 	"capture as": {optWrites, "file|folder", []string{"file", "folder"}}, "to-history": {optWrites, "", nil}, "note": {optWrites, "TEXT", nil}, "history-keep": {optWrites, "RULE", nil}, "prune": {optWrites, "", nil},
 	"try": {optRuns, "", nil}, "recent": {optShows, "", nil}, "scratch-keep": {optRuns, "TIME", nil}, "remember-places": {optGeneral, "on|off", []string{"on", "off"}},
-	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
+	"rehearse": {optRuns, "", nil}, "scratch": {optRuns, "PLACE", []string{"local", "model"}}, "copy-rows": {optRuns, "N", nil}, "yes": {optRuns, "", nil}, "edited": {optRuns, "", nil}, "resume": {optRuns, "", nil},
 	"lock-timeout": {optRuns, "TIME", nil}, "lock-tries": {optRuns, "N", nil}, "step-timeout": {optRuns, "TIME", nil}, "save-rows": {optRuns, "FOLDER", nil}, "backup-command": {optRuns, "COMMAND", nil},
+	"listen": {optRuns, "ADDRESS", nil}, "keys": {optWrites, "FOLDER", nil},
 	"targets": {optMany, "FILE", nil}, "parallel": {optMany, "N", nil}, "share": {optMany, "N/M", nil}, "stop-on-failure": {optMany, "", nil},
 	"plan": {optShows, "", nil}, "runs": {optShows, "", nil}, "write": {optWrites, "SYSTEM", nil}, "every": {optRuns, "TIME", nil}, "try-messages": {optRuns, "", nil}, "verify": {optRuns, "", nil}, "keep-baseline": {optWrites, "", nil}, "save-task": {optWrites, "NAME", nil},
 	"fail-on": {optCounts, "WHAT", []string{"differences", "losses", "new", "never"}}, "annotate": {optShows, "SYSTEM", []string{"off", "auto", "github", "azure"}}, "summary": {optWrites, "FILE", nil},

@@ -52,6 +52,14 @@ func Closed(d Dialect, text string) error {
 	return nil
 }
 
+// Ended is a statement with what marks its end.
+func (d Dialect) Ended(sql string) string {
+	if d.Batches {
+		return sql + "\nGO"
+	}
+	return sql + ";"
+}
+
 // closedBatch tells why a text is not exactly one batch with the line that ends it.
 // The client looks at lines before the server does: at its variables, and at what
 // begins with a command's sign, whatever quotes stand around them.

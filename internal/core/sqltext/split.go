@@ -167,7 +167,7 @@ func batches(d Dialect, text string) []Statement {
 			flush(t.Pos)
 			before = t.Pos + len(line)
 			in.move(d, before)
-		case first && start < 0 && d.Command != "" && t.Text == d.Command:
+		case first && start < 0 && d.Command != "" && strings.HasPrefix(t.Text, d.Command):
 			out = append(out, Statement{Text: strings.TrimSpace(line), Pos: t.Pos, Client: true, Before: text[before:t.Pos]})
 			before = t.Pos + len(line)
 			in.move(d, before)

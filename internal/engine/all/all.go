@@ -5,4 +5,5 @@ import (
 	_ "dappermirror/internal/engine/mysql"
 	_ "dappermirror/internal/engine/postgres"
 	_ "dappermirror/internal/engine/sqlite"
+	_ "dappermirror/internal/engine/sqlserver"
 )

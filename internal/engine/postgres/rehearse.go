@@ -22,6 +22,8 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	switch where {
 	case "":
 		return nil, "", nil, fmt.Errorf("%w: give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place, removed afterwards)", engine.ErrNoScratch)
+	case engine.ModelScratch:
+		return nil, "", nil, fmt.Errorf("%w: there is no model of this server; give --scratch local or --scratch PLACE", engine.ErrNoScratch)
 	case engine.LocalScratch:
 		version, _, _ := strings.Cut(like.Version, ".")
 		address, remove, err = scratch.Rehearsal(ctx, version, like)

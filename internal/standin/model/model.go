@@ -43,6 +43,13 @@ func New(databases ...string) *Server {
 	return s
 }
 
+// Create makes an empty database.
+func (s *Server) Create(name, collation string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.create(name, collation)
+}
+
 func (s *Server) create(name, collation string) *database {
 	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, names: map[string]int64{}, parts: map[int64][]int64{},
 		types: map[string]*aliasType{}, props: map[propKey]string{}, nextObject: 245575913, nextType: 257}

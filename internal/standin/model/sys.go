@@ -255,6 +255,13 @@ func init() {
 		"service_queues":              {objectColumns, nil},
 		"xml_schema_collections":      {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
 		"fulltext_indexes":            {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
+		"dm_db_partition_stats": {"partition_id# object_id# index_id# partition_number# used_page_count# row_count#", func(x *session, add func(...any)) {
+			for _, o := range x.d.list("U", "V") {
+				for _, i := range o.indexes {
+					add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(1), int64(len(o.rows)/50+1), int64(len(o.rows)))
+				}
+			}
+		}},
 		"dm_exec_sessions": {"session_id# login_time host_name program_name login_name status", func(x *session, add func(...any)) {
 			for _, s := range x.s.sessions {
 				add(s.id, nil, orNull(s.who.Host), s.who.App, s.who.User, "running")

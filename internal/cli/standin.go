@@ -1,0 +1,93 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"dappermirror/internal/engine"
+	"dappermirror/internal/script"
+)
+
+// standinCommand answers clients in place of a server that is not at hand.
+func (a *app) standinCommand() *cobra.Command {
+	var listen, keys string
+	cmd := &cobra.Command{
+		Use:   "standin ENGINE [FOLDER]",
+		Short: "Run a small stand-in for a server that is not at hand",
+		Long: `Answers clients as the server would: the protocol with TLS and a login, the catalog,
+DDL with what the server refuses, and rows as far as checks, fills, saves and rebuilds
+need them. What it does not know it refuses. It is a model, not the server: what works
+here has still to be seen on a real one.
+
+Each .sql file of FOLDER becomes a database of its name, which is held in memory and
+never written back; without a folder there is one empty database, port.
+
+Whoever connects needs the password and verifies the certificate, which are written to
+the folder of --keys and go when the stand-in ends. What it prints is a project file
+with its places.`,
+		Example: "  dapper-mirror standin sqlserver\n  dapper-mirror standin sqlserver databases/ --listen 127.0.0.1:14330 --keys keys/",
+		Args:    cobra.RangeArgs(1, 2),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			e, err := engine.Named(args[0])
+			if err != nil {
+				e = engine.ForScheme(args[0])
+			}
+			s, ok := e.(engine.StandIn)
+			if !ok {
+				return trouble("engine", "there is no stand-in for %s; there is one for %s", args[0], standins())
+			}
+			folder := ""
+			if len(args) == 2 {
+				folder = args[1]
+			}
+			dir := keys
+			if dir == "" {
+				if dir, err = os.MkdirTemp("", "dapper-mirror-standin-"); err != nil {
+					return trouble("write", "%w", err)
+				}
+				defer os.RemoveAll(dir)
+			} else if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
+				return trouble("write", "%w", err)
+			}
+			secret, certificate := filepath.Join(dir, "password"), filepath.Join(dir, "certificate.pem")
+			defer os.Remove(secret)
+			defer os.Remove(certificate)
+			err = s.StandIn(cmd.Context(), folder, listen, func(st engine.Standing) error {
+				if err := os.WriteFile(secret, []byte(st.Password+"\n"), 0o600); err != nil {
+					return err
+				}
+				if err := os.WriteFile(certificate, st.Certificate, 0o644); err != nil {
+					return err
+				}
+				fmt.Fprintf(a.stdout, "# A stand-in for %s answers on %s until it is ended.\nplaces:\n", e.Title(), st.Listen)
+				for _, name := range st.Databases {
+					fmt.Fprintf(a.stdout, "  %s:\n    at: %s\n    password: {file: %s}\n", script.Word(name), st.Address(name, certificate), secret)
+				}
+				return nil
+			})
+			if err != nil {
+				return trouble("standin", "%w", err)
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "the address to listen on; port 0 is any free one")
+	cmd.Flags().StringVar(&keys, "keys", "", "the folder for the password and the certificate (a temporary one where it is not given)")
+	return cmd
+}
+
+// standins are the engines that have a stand-in.
+func standins() string {
+	var out []string
+	for _, e := range engine.All() {
+		if _, ok := e.(engine.StandIn); ok {
+			out = append(out, e.Name())
+		}
+	}
+	return strings.Join(out, ", ")
+}

@@ -1,0 +1,103 @@
+// Package reader reads SQL Server's catalog views with a fixed number of queries,
+// plain joins, whatever there is.
+package reader
+
+// The queries. Each names the columns that it wants, so that a view with more of them
+// does no harm.
+const (
+	queryDatabase = `SELECT DB_NAME() AS name, CAST(DATABASEPROPERTYEX(DB_NAME(), N'Collation') AS nvarchar(128)) AS collation, CAST(SERVERPROPERTY(N'ProductVersion') AS nvarchar(128)) AS version,
+  CAST(SERVERPROPERTY(N'EngineEdition') AS int) AS edition, HAS_PERMS_BY_NAME(DB_NAME(), N'DATABASE', N'VIEW DEFINITION') AS seen`
+	// queryMoved is what changes when anything is made, changed or dropped.
+	queryMoved   = `SELECT COUNT_BIG(*) AS n, MAX(o.modify_date) AS last, SUM(CAST(o.object_id AS bigint)) AS ids FROM sys.objects AS o`
+	querySchemas = `SELECT s.schema_id, s.name FROM sys.schemas AS s WHERE s.schema_id > 4 AND s.schema_id < 16384`
+	queryTypes   = `SELECT t.user_type_id, s.name AS [schema], t.name, b.name AS base, t.max_length, t.precision, t.scale, t.is_nullable, t.is_table_type, tt.type_table_object_id
+FROM sys.types AS t
+JOIN sys.schemas AS s ON s.schema_id = t.schema_id
+LEFT JOIN sys.types AS b ON b.user_type_id = t.system_type_id
+LEFT JOIN sys.table_types AS tt ON tt.user_type_id = t.user_type_id
+WHERE t.is_user_defined = 1`
+	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.is_external, t.is_filetable, t.is_node, t.is_edge
+FROM sys.tables AS t
+JOIN sys.schemas AS s ON s.schema_id = t.schema_id
+WHERE t.is_ms_shipped = 0`
+	queryColumns = `SELECT c.object_id, c.column_id, c.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, c.max_length, c.precision, c.scale, c.collation_name, c.is_nullable, c.is_rowguidcol, c.is_identity,
+  CAST(ic.seed_value AS nvarchar(40)) AS seed, CAST(ic.increment_value AS nvarchar(40)) AS step, ic.is_not_for_replication, c.is_sparse, mc.masking_function, cc.definition AS formula, cc.is_persisted,
+  dc.name AS default_name, dc.definition AS default_text, dc.is_system_named, dc.object_id AS default_id
+FROM sys.columns AS c
+JOIN sys.objects AS o ON o.object_id = c.object_id
+JOIN sys.types AS ty ON ty.user_type_id = c.user_type_id
+JOIN sys.schemas AS ts ON ts.schema_id = ty.schema_id
+LEFT JOIN sys.identity_columns AS ic ON ic.object_id = c.object_id AND ic.column_id = c.column_id
+LEFT JOIN sys.computed_columns AS cc ON cc.object_id = c.object_id AND cc.column_id = c.column_id
+LEFT JOIN sys.masked_columns AS mc ON mc.object_id = c.object_id AND mc.column_id = c.column_id
+LEFT JOIN sys.default_constraints AS dc ON dc.object_id = c.default_object_id
+WHERE o.is_ms_shipped = 0
+ORDER BY c.object_id, c.column_id`
+	queryTypeColumns = `SELECT c.object_id, c.column_id, c.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, c.max_length, c.precision, c.scale, c.collation_name, c.is_nullable, c.is_rowguidcol, c.is_identity,
+  CAST(ic.seed_value AS nvarchar(40)) AS seed, CAST(ic.increment_value AS nvarchar(40)) AS step, ic.is_not_for_replication, c.is_sparse, CAST(NULL AS nvarchar(1)) AS masking_function, cc.definition AS formula, cc.is_persisted,
+  dc.name AS default_name, dc.definition AS default_text, dc.is_system_named, dc.object_id AS default_id
+FROM sys.table_types AS t
+JOIN sys.columns AS c ON c.object_id = t.type_table_object_id
+JOIN sys.types AS ty ON ty.user_type_id = c.user_type_id
+JOIN sys.schemas AS ts ON ts.schema_id = ty.schema_id
+LEFT JOIN sys.identity_columns AS ic ON ic.object_id = c.object_id AND ic.column_id = c.column_id
+LEFT JOIN sys.computed_columns AS cc ON cc.object_id = c.object_id AND cc.column_id = c.column_id
+LEFT JOIN sys.default_constraints AS dc ON dc.object_id = c.default_object_id
+ORDER BY c.object_id, c.column_id`
+	queryIndexes = `SELECT i.object_id, i.index_id, i.name, i.type, i.is_unique, i.is_primary_key, i.is_unique_constraint, i.ignore_dup_key, i.fill_factor, i.is_padded, i.is_disabled, i.allow_row_locks, i.allow_page_locks,
+  i.filter_definition, k.object_id AS key_id, k.is_system_named, p.data_compression_desc AS compression, st.no_recompute, d.type AS space
+FROM sys.indexes AS i
+LEFT JOIN sys.key_constraints AS k ON k.parent_object_id = i.object_id AND k.unique_index_id = i.index_id
+LEFT JOIN sys.partitions AS p ON p.object_id = i.object_id AND p.index_id = i.index_id AND p.partition_number = 1
+LEFT JOIN sys.stats AS st ON st.object_id = i.object_id AND st.stats_id = i.index_id
+LEFT JOIN sys.data_spaces AS d ON d.data_space_id = i.data_space_id
+WHERE i.is_hypothetical = 0
+ORDER BY i.object_id, i.index_id`
+	queryIndexColumns = `SELECT ic.object_id, ic.index_id, ic.column_id, ic.key_ordinal, ic.is_descending_key, ic.is_included_column
+FROM sys.index_columns AS ic
+ORDER BY ic.object_id, ic.index_id, ic.key_ordinal, ic.index_column_id`
+	queryChecks = `SELECT k.object_id, k.parent_object_id, k.name, k.definition, k.is_disabled, k.is_not_trusted, k.is_not_for_replication, k.is_system_named
+FROM sys.check_constraints AS k
+ORDER BY k.parent_object_id, k.object_id`
+	queryForeignKeys = `SELECT f.object_id, f.parent_object_id, f.name, f.referenced_object_id, f.key_index_id, f.is_disabled, f.is_not_trusted, f.is_not_for_replication, f.delete_referential_action_desc AS del,
+  f.update_referential_action_desc AS upd, f.is_system_named
+FROM sys.foreign_keys AS f
+ORDER BY f.parent_object_id, f.object_id`
+	queryForeignKeyColumns = `SELECT k.constraint_object_id, k.parent_object_id, k.parent_column_id, k.referenced_object_id, k.referenced_column_id
+FROM sys.foreign_key_columns AS k
+ORDER BY k.constraint_object_id, k.constraint_column_id`
+	queryModules = `SELECT o.object_id, s.name AS [schema], o.name, o.type, o.parent_object_id, m.definition, m.uses_ansi_nulls, m.uses_quoted_identifier, m.is_schema_bound, t.is_disabled, t.is_instead_of_trigger
+FROM sys.objects AS o
+JOIN sys.schemas AS s ON s.schema_id = o.schema_id
+JOIN sys.sql_modules AS m ON m.object_id = o.object_id
+LEFT JOIN sys.triggers AS t ON t.object_id = o.object_id
+WHERE o.is_ms_shipped = 0 AND o.type IN ('V', 'P', 'FN', 'IF', 'TF', 'TR')`
+	queryTriggerEvents = `SELECT e.object_id, e.type_desc, e.is_first, e.is_last
+FROM sys.trigger_events AS e
+WHERE e.is_first = 1 OR e.is_last = 1`
+	querySequences = `SELECT q.object_id, s.name AS [schema], q.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, q.precision, CAST(q.start_value AS nvarchar(40)) AS start, CAST(q.increment AS nvarchar(40)) AS step,
+  CAST(q.minimum_value AS nvarchar(40)) AS least, CAST(q.maximum_value AS nvarchar(40)) AS most, q.is_cycling, q.is_cached, q.cache_size
+FROM sys.sequences AS q
+JOIN sys.schemas AS s ON s.schema_id = q.schema_id
+JOIN sys.types AS ty ON ty.user_type_id = q.user_type_id
+JOIN sys.schemas AS ts ON ts.schema_id = ty.schema_id`
+	querySynonyms = `SELECT y.object_id, s.name AS [schema], y.name, y.base_object_name
+FROM sys.synonyms AS y
+JOIN sys.schemas AS s ON s.schema_id = y.schema_id`
+	queryProperties = `SELECT p.class, p.major_id, p.minor_id, p.name, CAST(p.value AS nvarchar(4000)) AS value
+FROM sys.extended_properties AS p
+WHERE p.class IN (0, 1, 2, 3, 6, 7)`
+	queryUses = `SELECT d.referencing_id, d.referencing_minor_id, d.referencing_class, d.is_schema_bound_reference, d.referenced_class, d.referenced_schema_name, d.referenced_entity_name, d.referenced_id, d.referenced_minor_id
+FROM sys.sql_expression_dependencies AS d`
+	// queryUnread counts what there is that is not read.
+	queryUnread = `SELECT N'assembly' AS what, COUNT_BIG(*) AS n FROM sys.assemblies AS a WHERE a.is_user_defined = 1
+UNION ALL SELECT N'service queue', COUNT_BIG(*) FROM sys.service_queues AS q WHERE q.is_ms_shipped = 0
+UNION ALL SELECT N'XML schema collection', COUNT_BIG(*) FROM sys.xml_schema_collections AS x WHERE x.schema_id <> 4
+UNION ALL SELECT N'security policy', COUNT_BIG(*) FROM sys.security_policies AS p
+UNION ALL SELECT N'partition function', COUNT_BIG(*) FROM sys.partition_functions AS f
+UNION ALL SELECT N'full-text index', COUNT_BIG(*) FROM sys.fulltext_indexes AS i`
+)
+
+// Queries is how many queries a reading makes, however much there is; a reading that
+// finds everything in its place makes no other.
+const Queries = 22

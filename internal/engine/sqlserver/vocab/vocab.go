@@ -1,0 +1,137 @@
+// Package vocab holds the words that reading and writing SQL Server share: kinds,
+// names as SQL, and what tolerances cover.
+package vocab
+
+import (
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/tolerance"
+	"dappermirror/internal/standin/tsql"
+)
+
+// Dialect is how SQL Server's language, and its client, read a text.
+var Dialect = tsql.Dialect
+
+// Kinds SQL Server has besides the common ones.
+const (
+	AliasType catalog.Kind = "alias-type"
+	TableType catalog.Kind = "table-type"
+	Synonym   catalog.Kind = "synonym"
+)
+
+// RealName is the carried fact in which a constraint that the server named has its
+// name: it is known by what it says.
+const RealName = "real name"
+
+// Objects is the namespace that tables, views, routines, sequences, synonyms,
+// constraints and triggers of a schema share (SQL Server: sys.objects).
+const Objects = "object"
+
+// Collation is, among the settings of a structure, that of the database.
+const Collation = "collation"
+
+// The aspects of a column's type that change alone, so that more can stay on it.
+const (
+	AspectWidened catalog.Aspect = "room"   // it has room for more letters or bytes
+	AspectResized catalog.Aspect = "length" // its length, precision or scale is another
+)
+
+// Kinds are all of them, with what is done with each.
+var Kinds = kinds()
+
+func kinds() *catalog.Kinds {
+	ks := catalog.NewKinds([]catalog.Kind{catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index,
+		catalog.Routine, catalog.View, catalog.Trigger, Synonym},
+		[]catalog.KindInfo{
+			{Kind: catalog.Schema, Note: "those that are not the server's own"},
+			{Kind: catalog.Table, Note: "heap or clustered, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
+			{Kind: catalog.Column, Note: "type, collation, NULL, identity, default with its name, computed, persisted, ROWGUIDCOL, sparse, mask"},
+			{Kind: catalog.PrimaryKey, Note: "clustered or not, options"}, {Kind: catalog.Unique, DefinedBy: []string{"columns", "clustered"}, Note: "clustered or not, options"},
+			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
+			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
+			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "include", "where"}, Note: "clustered, included, filtered, columnstore, options, disabled; of views as well", Notable: true},
+			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
+			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
+			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"},
+		}).Tolerating(tolerances()...)
+	ks.FoldParts = true
+	return ks
+}
+
+func tolerances() []catalog.Cover {
+	texts := tolerance.Kinds(catalog.Routine, catalog.View, catalog.Trigger)
+	keys := tolerance.Kinds(catalog.Table, catalog.Index, catalog.PrimaryKey, catalog.Unique)
+	return slices.Concat(tolerance.Names("name"), tolerance.Texts(Dialect, texts, []string{"definition"}, nil), []catalog.Cover{
+		tolerance.Of("collation", nil, "collation"),
+		tolerance.Of("comments", nil, "comment"),
+		tolerance.Of("default-names", tolerance.Kinds(catalog.Column), "default name"),
+		tolerance.Defaults(Dialect, "default"),
+		tolerance.Of("enabled", nil, "disabled"),
+		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
+		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
+		tolerance.Of("storage", keys, "compression", "lock escalation", "options"),
+		tolerance.Of("trigger-order", tolerance.Kinds(catalog.Trigger), "order"),
+		tolerance.Of("validated", nil, "not trusted"),
+	})
+}
+
+// Quote writes a name as SQL.
+func Quote(name string) string { return tsql.Quote(name) }
+
+// Qualified writes the name of an object with its schema.
+func Qualified(o *catalog.Object) string {
+	if o.Schema == "" {
+		return Quote(o.Name)
+	}
+	return Quote(o.Schema) + "." + Quote(o.Name)
+}
+
+// Real is the name a constraint has on its server.
+func Real(p *catalog.Object) string {
+	if n := p.Text(RealName); n != "" {
+		return n
+	}
+	return p.Name
+}
+
+// String writes a text as a constant.
+func String(s string) string { return tsql.String(s) }
+
+// Blank is a structure with nothing in it.
+func Blank() *catalog.Catalog {
+	return &catalog.Catalog{Engine: "sqlserver", Kinds: Kinds, FoldNames: true, Spell: func(name string, canonical bool) string {
+		if canonical {
+			return Quote(strings.ToLower(name))
+		}
+		return Quote(name)
+	}}
+}
+
+// Fold brings a name into the form in which it is compared.
+func Fold(c *catalog.Catalog) func(string) string {
+	if c.FoldNames {
+		return strings.ToLower
+	}
+	return func(s string) string { return s }
+}
+
+// Batch ends a statement so that the client hands it on alone, as it stands: one
+// that holds what the client would take for its own goes as a text.
+func Batch(sql string) string {
+	sql = strings.TrimSpace(sql)
+	if sqltext.ClientLine(Dialect, sql) == "" {
+		return sql + "\nGO"
+	}
+	return "EXEC (" + Broken(sql) + ");\nGO"
+}
+
+// Broken is a text as constants that are put together again, so that no line of it
+// begins or holds what the client looks for.
+func Broken(sql string) string {
+	sql = strings.ReplaceAll(sql, "'", "''")
+	sql = strings.ReplaceAll(sql, "$(", "$' + N'(")
+	return "N'" + strings.ReplaceAll(sql, "\n", "' + N'\n' + N'") + "'"
+}

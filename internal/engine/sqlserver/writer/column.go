@@ -1,0 +1,293 @@
+package writer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/convert"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// fill is the value that the user gives for the rows of a column.
+func (w *Writer) fill(o, p *catalog.Object) (string, bool) {
+	v, ok := w.Fill[o.PartRef(p)]
+	return v, ok
+}
+
+// column carries out the change of one column.
+func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
+	switch {
+	case it.Target == nil:
+		return []*order.Action{w.addColumn(c, it.Source)}
+	case it.Source == nil:
+		return []*order.Action{w.dropColumn(c, it.Target)}
+	case it.Status == compare.Same && !c.Rebuilds(it) && !c.RebuildsFact(it, "default"):
+		return nil
+	case anew(it) || c.Rebuilds(it) && it.Source.Has("generated"):
+		drop, add := w.dropColumn(c, it.Target), w.addColumn(c, it.Source)
+		if it.Target.Has("generated") {
+			drop.Risks = nil
+		}
+		return []*order.Action{drop, add}
+	}
+	return w.alterColumn(c, it)
+}
+
+// anew tells whether a column must be dropped and added.
+func anew(it *compare.Item) bool {
+	s, t := it.Source, it.Target
+	if s.Has("generated") != t.Has("generated") || (s.Text("type") == "rowversion") != (t.Text("type") == "rowversion") {
+		return true
+	}
+	if !s.Has("generated") {
+		return false
+	}
+	return it.Property("generated") != nil || it.Property("not null") != nil || it.Property("persisted") != nil && s.Has("not null")
+}
+
+func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
+	o := c.Source
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("add column %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, c.Target)
+	add := "ALTER TABLE " + qualified(o) + " ADD "
+	value, filled := w.fill(o, p)
+	switch {
+	case filled && !p.Has("generated") && !p.Has("identity"):
+		nullable := p.Clone()
+		nullable.Remove("not null")
+		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), value))
+		a.SQL = batches(add + columnSQL(nullable, false) + ";")
+		a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+");")...)
+		if p.Has("not null") {
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+quote(p.Name)+" "+typeSQL(p)+nullSQL(p)+";"))
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
+				Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)}})
+		}
+	default:
+		a.SQL = batches(add + columnSQL(p, false) + ";")
+		if p.Has("not null") && !p.Has("default") && !p.Has("identity") && !p.Has("generated") && p.Text("type") != "rowversion" {
+			a.Risks = append(a.Risks, needsValue(c, p))
+		}
+	}
+	if p.Has("identity") || p.Has("persisted") || p.Text("type") == "rowversion" {
+		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "every row of table " + o.Name + " gets a value"})
+	}
+	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+	return a
+}
+
+func needsValue(c *order.Change, p *catalog.Object) order.Risk {
+	return order.Risk{Kind: order.MayFail, On: c.Source.PartRef(p), Text: fmt.Sprintf("fails when there are rows: column %s must not be NULL and has no default", p.Name), Ask: order.RowsWhere(qualified(c.Target), "", "would have no value")}
+}
+
+// quietly runs an update that is nobody's but ours: triggers do not see it.
+func (w *Writer) quietly(c *order.Change, update string) []string {
+	var off, on []string
+	for _, t := range c.Target.PartsOf(catalog.Trigger) {
+		now := c.Source.Part(catalog.Trigger, t.Key())
+		if t.Has("disabled") || now == nil { // one that goes is gone by then, or in its way
+			continue
+		}
+		name := quote(c.Target.Schema) + "." + quote(t.Name)
+		off = append(off, "DISABLE TRIGGER "+name+" ON "+qualified(c.Target)+";")
+		on = append(on, "ENABLE TRIGGER "+name+" ON "+qualified(c.Target)+";")
+	}
+	return batches(slices.Concat(off, []string{update}, on)...)
+}
+
+func (w *Writer) dropColumn(c *order.Change, p *catalog.Object) *order.Action {
+	o := c.Target
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("drop column %s of %s", p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, o)
+	alter := "ALTER TABLE " + qualified(o) + " DROP "
+	if d := p.Text("default constraint"); d != "" {
+		a.SQL = batches(alter + "CONSTRAINT " + quote(d) + ";")
+	}
+	a.SQL = append(a.SQL, batch(alter+"COLUMN "+quote(p.Name)+";"))
+	if !p.Has("generated") {
+		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("the values of column %s of table %s", p.Name, o.Name), Ask: w.anyValue(o, p)}}
+	}
+	return a
+}
+
+// alterColumn changes a column in place: its default steps aside by name, then all
+// of the column is stated again.
+func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action {
+	o, p, was := c.Source, it.Source, it.Target
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("change column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{ref}}, c.Target)
+	alter := "ALTER TABLE " + qualified(o) + " "
+	if it.Property(catalog.Letters) != nil {
+		a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(qualified(c.Target)+"."+quote(was.Name))+", "+vocab.String(p.Name)+", N'COLUMN';"))
+	}
+	change := it.Property("type") != nil || it.Property("collation") != nil || it.Property("not null") != nil || it.Property("sparse") != nil
+	typed := it.Property("type") != nil || it.Property("collation") != nil
+	rebuild := c.Rebuilds(it) // its type steps aside
+	newDefault := it.Property("default") != nil || it.Property("default name") != nil && (p.Text("default name") == "" || was.Text("default") == "") || c.RebuildsFact(it, "default")
+	aside := was.Has("default") && (newDefault || typed || rebuild)
+	if aside {
+		a.SQL = append(a.SQL, batch(alter+"DROP CONSTRAINT "+quote(was.Text("default constraint"))+";"))
+		a.Frees = append(a.Frees, partNames(c.Target, was)...)
+	}
+	if rebuild {
+		return w.retyped(c, it, a)
+	}
+	if change {
+		w.restated(c, it, a, alter)
+	}
+	a.SQL = append(a.SQL, w.columnFlags(it, alter)...)
+	switch {
+	case p.Has("default") && (aside || !was.Has("default")):
+		a.SQL = append(a.SQL, batch(alter+"ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
+		a.Takes = append(a.Takes, partNames(o, p)...)
+	case it.Property("default name") != nil && p.Has("default"):
+		old := &catalog.Object{Schema: o.Schema, Name: was.Text("default constraint")}
+		a.SQL = append(a.SQL, renamed(old, p.Text("default name"), ""))
+		a.Frees, a.Takes = append(a.Frees, partNames(c.Target, was)...), append(a.Takes, partNames(o, p)...)
+	}
+	a.SQL = append(a.SQL, comments(p, was, levelOf(o).part(p))...)
+	if len(a.SQL) == 0 {
+		return nil
+	}
+	return []*order.Action{a}
+}
+
+// restated writes ALTER COLUMN with what the rows need before it.
+func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, alter string) {
+	o, p, was := c.Source, it.Source, it.Target
+	ref := o.PartRef(p)
+	a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: aspect(it)})
+	a.Risks = append(a.Risks, typeRisks(c, it)...)
+	notNull := p.Has("not null") && !was.Has("not null")
+	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + typeSQL(p) + sparseSQL(p)
+	if convert.Explicit(was.Text("type"), p.Text("type")) {
+		w.swapped(c, it, a, alter)
+		return
+	}
+	if notNull {
+		value, filled := w.fill(o, p)
+		if !filled && p.Has("default") {
+			value = p.Text("default")
+		}
+		if value == "" {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when column %s holds NULL", p.Name), Ask: holdsNull(c.Target, was)})
+		} else {
+			if it.Property("type") != nil || it.Property("collation") != nil {
+				a.SQL = append(a.SQL, batch(whole+" NULL;"))
+			}
+			a.Fills = append(a.Fills, order.Fill{On: ref, Value: value, Ask: holdsNull(c.Target, was)})
+			a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+") WHERE "+quote(p.Name)+" IS NULL;")...)
+			whose := fmt.Sprintf("the default of column %s of table %s, %s,", p.Name, o.Name, value)
+			if filled {
+				whose = fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)
+			}
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
+				Ask: &order.Question{Tries: whose, What: "would still hold NULL", None: "none would", Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", qualified(c.Target), quote(was.Name), value)}})
+		}
+	}
+	a.SQL = append(a.SQL, batch(whole+nullSQL(p)+";"))
+}
+
+func sparseSQL(p *catalog.Object) string {
+	if p.Has("sparse") {
+		return " SPARSE"
+	}
+	return ""
+}
+
+// swapped gives a column a type that the server does not convert to by itself: a new
+// column takes the values and then the name.
+func (w *Writer) swapped(c *order.Change, it *compare.Item, a *order.Action, alter string) {
+	p := it.Source
+	o := c.Source
+	tmp := p.Clone()
+	tmp.Name = "dapper_mirror_" + string([]rune(p.Name)[:min(100, len([]rune(p.Name)))])
+	bare := tmp.Clone()
+	bare.Remove("not null")
+	old, fresh := quote(p.Name), quote(tmp.Name)
+	value := "CONVERT(" + p.Text("type") + ", " + old + ")"
+	if f, ok := w.fill(o, p); ok {
+		value = "COALESCE(" + value + ", " + f + ")"
+		a.Fills = append(a.Fills, order.Fill{On: o.PartRef(p), Value: f, Ask: holdsNull(c.Target, it.Target)})
+	}
+	a.SQL = append(a.SQL, batch(alter+"ADD "+columnSQL(bare, true)+";"))
+	a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+fresh+" = "+value+";")...)
+	if p.Has("not null") {
+		a.SQL = append(a.SQL, batch(alter+"ALTER COLUMN "+fresh+" "+typeSQL(p)+nullSQL(p)+";"))
+	}
+	a.SQL = append(a.SQL, batch(alter+"DROP COLUMN "+old+";"), batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+fresh)+", "+vocab.String(p.Name)+", N'COLUMN';"))
+	a.Note = strings.TrimSpace(a.Note + " The column becomes the last one of the table.")
+}
+
+// retyped lets a column have the type that its own is made of while that is made
+// anew.
+func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*order.Action {
+	o, p, was := c.Source, it.Source, it.Target
+	alias := func(in *catalog.Catalog, x *catalog.Object) *catalog.Object {
+		for _, n := range x.Needs {
+			if n.On.Kind == vocab.AliasType {
+				return in.Find(n.On)
+			}
+		}
+		return nil
+	}
+	t := alias(c.Actual, was)
+	if t == nil {
+		return nil
+	}
+	plain := was.Clone()
+	plain.Set("type", catalog.Scalar(t.Text("type")))
+	alter := "ALTER TABLE " + qualified(c.Target) + " "
+	down := locks(&order.Action{About: c.Target.PartRef(was), Title: fmt.Sprintf("let column %s of %s have the type behind %s", was.Name, o.Name, t.Name), Removes: []catalog.Ref{c.Target.PartRef(was)}, Frees: a.Frees,
+		SQL: append(a.SQL, batch(alter+"ALTER COLUMN "+quote(was.Name)+" "+typeSQL(plain)+nullSQL(was)+";"))}, c.Target)
+	item := &compare.Item{Source: p, Target: plain, Properties: it.Properties, Status: it.Status}
+	up := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, c.Target)
+	w.restated(c, item, up, "ALTER TABLE "+qualified(o)+" ")
+	up.Effects = nil
+	up.SQL = append(up.SQL, w.columnFlags(it, "ALTER TABLE "+qualified(o)+" ")...)
+	if p.Has("default") {
+		up.SQL = append(up.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
+		up.Takes = partNames(o, p)
+	}
+	up.SQL = append(up.SQL, comments(p, was, levelOf(o).part(p))...)
+	return []*order.Action{down, up}
+}
+
+// columnFlags switches what ALTER COLUMN adds and drops by itself.
+func (w *Writer) columnFlags(it *compare.Item, alter string) []string {
+	var out []string
+	p := it.Source
+	column := alter + "ALTER COLUMN " + quote(p.Name) + " "
+	for _, f := range [][2]string{{"rowguidcol", "ROWGUIDCOL"}, {"persisted", "PERSISTED"}, {"not for replication", "NOT FOR REPLICATION"}} {
+		if it.Property(f[0]) != nil {
+			out = append(out, batch(column+map[bool]string{true: "ADD ", false: "DROP "}[p.Has(f[0])]+f[1]+";"))
+		}
+	}
+	if it.Property("mask") != nil {
+		if m := p.Text("mask"); m != "" {
+			out = append(out, batch(column+"ADD MASKED WITH (FUNCTION = '"+strings.ReplaceAll(m, "'", "''")+"');"))
+		} else {
+			out = append(out, batch(column+"DROP MASKED;"))
+		}
+	}
+	return out
+}
+
+// aspect is what of a column's type changes.
+func aspect(it *compare.Item) catalog.Aspect {
+	s, t := it.Source, it.Target
+	if it.Property("collation") != nil || !s.Has("not null") != !t.Has("not null") && it.Property("not null") != nil {
+		return catalog.AspectType
+	}
+	switch {
+	case convert.Widens(t.Text("type"), s.Text("type")):
+		return vocab.AspectWidened
+	case convert.Same(t.Text("type"), s.Text("type")):
+		return vocab.AspectResized
+	}
+	return catalog.AspectType
+}

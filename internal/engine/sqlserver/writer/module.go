@@ -1,0 +1,166 @@
+package writer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// moduleSQL makes a view or routine, or replaces it.
+func moduleSQL(o *catalog.Object, verb string) string {
+	return heading(o) + verb + " " + keyword(o) + " " + qualified(o) + spaced(o.Text("definition"))
+}
+
+// heading is what stands before a module's text: comments that its server keeps.
+func heading(o *catalog.Object) string {
+	if h := o.Text("heading"); h != "" {
+		return h + "\n"
+	}
+	return ""
+}
+
+func spaced(definition string) string {
+	if strings.HasPrefix(definition, "(") {
+		return definition
+	}
+	return " " + definition
+}
+
+// inSettings puts what a module was made under around its statements: the server
+// keeps it with the module (SQL Server: sys.sql_modules).
+func inSettings(o *catalog.Object, sql []string) []string {
+	for _, s := range [][2]string{{"ansi nulls off", "ANSI_NULLS"}, {"quoted identifier off", "QUOTED_IDENTIFIER"}} {
+		if o.Has(s[0]) {
+			sql = append(append([]string{batch("SET " + s[1] + " OFF;")}, sql...), batch("SET "+s[1]+" ON;"))
+		}
+	}
+	return sql
+}
+
+// moduleParts are the indexes and triggers of a view.
+func (w *Writer) moduleParts(c *order.Change) []*order.Action {
+	var out []*order.Action
+	for _, p := range c.Source.Parts {
+		out = append(out, w.createPart(c, p))
+	}
+	return out
+}
+
+// alterModule changes a view or routine in place: CREATE OR ALTER keeps what was
+// granted on it.
+func (w *Writer) alterModule(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	if c.Property("type") != nil {
+		return nil, false
+	}
+	a := &order.Action{About: o.Ref(), Title: "replace " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
+	if c.Property(catalog.Letters) != nil {
+		a.SQL = append(a.SQL, renamed(c.Target, o.Name, ""))
+	}
+	replaced := slices.ContainsFunc(c.Properties, func(d compare.PropertyDiff) bool { return d.Name == "definition" || strings.HasSuffix(d.Name, " off") })
+	if replaced {
+		a.SQL = append(a.SQL, inSettings(o, batches(moduleSQL(o, "CREATE OR ALTER")))...)
+		a.Effects = []order.Effect{{On: o.Ref(), Aspect: catalog.AspectSignature}}
+	}
+	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	var out []*order.Action
+	if len(a.SQL) > 0 {
+		out = append(out, a)
+	}
+	indexed := slices.ContainsFunc(c.Target.Parts, func(p *catalog.Object) bool { return p.Kind == catalog.Index })
+	for _, it := range c.Parts {
+		if replaced && indexed && it.Kind() == catalog.Index { // they go when the view is altered
+			if it.Target != nil {
+				a.Removes = append(a.Removes, c.Target.PartRef(it.Target))
+			}
+			if it.Source != nil {
+				up := w.createPart(c, it.Source)
+				up.Sequel = a
+				out = append(out, up)
+			}
+			continue
+		}
+		out = append(out, w.part(c, it)...)
+	}
+	return out, true
+}
+
+// createTrigger makes a trigger, or replaces it, with its order and state.
+func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action {
+	ref := o.PartRef(p)
+	name := quote(o.Schema) + "." + quote(p.Name)
+	sql := []string{batch(heading(p) + verb + " TRIGGER " + name + spaced(p.Text("definition")))}
+	sql = inSettings(p, sql)
+	for _, at := range p.List("order") {
+		place, event, _ := strings.Cut(at, " at ")
+		sql = append(sql, batch(fmt.Sprintf("EXEC sp_settriggerorder %s, %s, %s;", vocab.String(name), vocab.String(strings.Title(place)), vocab.String(event)))) //nolint:staticcheck // one word of ASCII
+	}
+	if p.Has("disabled") {
+		sql = append(sql, batch("DISABLE TRIGGER "+name+" ON "+qualified(o)+";"))
+	}
+	sql = append(sql, comments(p, nil, levelOf(o).part(p))...)
+	word := "create"
+	if verb != "CREATE" {
+		word = "replace"
+	}
+	return locks(&order.Action{About: ref, Title: fmt.Sprintf("%s trigger %s on %s", word, p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: partNames(o, p), SQL: sql}, o)
+}
+
+// alterTrigger changes a trigger in place.
+func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action {
+	o, p := c.Source, it.Source
+	name := quote(o.Schema) + "." + quote(p.Name)
+	if slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
+		return d.Name == "definition" || d.Name == "order" || strings.HasSuffix(d.Name, " off")
+	}) {
+		a := w.createTrigger(o, p, "CREATE OR ALTER")
+		a.Takes = nil
+		if it.Target.Has("disabled") && !p.Has("disabled") {
+			a.SQL = append(a.SQL, batch("ENABLE TRIGGER "+name+" ON "+qualified(o)+";"))
+		}
+		a.SQL = slices.DeleteFunc(a.SQL, func(s string) bool { return strings.Contains(s, "sp_addextendedproperty") })
+		a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
+		return []*order.Action{a}
+	}
+	a := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, o)
+	if it.Property(catalog.Letters) != nil {
+		old := &catalog.Object{Schema: o.Schema, Name: it.Target.Name}
+		a.SQL = append(a.SQL, renamed(old, p.Name, ""))
+	}
+	if it.Property("disabled") != nil {
+		a.SQL = append(a.SQL, batch(map[bool]string{true: "DISABLE", false: "ENABLE"}[p.Has("disabled")]+" TRIGGER "+name+" ON "+qualified(o)+";"))
+	}
+	a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
+	return []*order.Action{a}
+}
+
+// refreshed looks the columns of views up anew that read a table: the server keeps
+// them as they were when the view was made (SQL Server: sp_refreshsqlmodule).
+func refreshed(c *order.Change, after []catalog.Ref) []*order.Action {
+	reach := map[catalog.Ref]bool{c.Target.Ref(): true}
+	var out []*order.Action
+	for again := true; again; {
+		again = false
+		for _, v := range c.Actual.Objects {
+			if v.Kind != catalog.View || v.Has("schema bound") || reach[v.Ref()] || !slices.ContainsFunc(v.Needs, func(n catalog.Need) bool { return reach[n.On.Object()] }) {
+				continue
+			}
+			reach[v.Ref()], again = true, true
+			now := c.Desired.Find(v.Ref())
+			if now == nil || now.Text("definition") != v.Text("definition") {
+				continue // it is made anew
+			}
+			a := &order.Action{About: v.Ref(), Title: "refresh " + title(v), Late: true, After: after, Locks: []order.TableLock{}, SQL: batches("EXEC sp_refreshsqlmodule " + vocab.String(qualified(v)) + ";")}
+			for _, n := range now.Needs { // it reads them all
+				a.After = append(a.After, n.On)
+			}
+			out = append(out, a)
+		}
+	}
+	return out
+}

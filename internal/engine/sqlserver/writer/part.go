@@ -1,0 +1,258 @@
+package writer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// part carries out the change of one part.
+func (w *Writer) part(c *order.Change, it *compare.Item) []*order.Action {
+	switch {
+	case it.Kind() == catalog.Column:
+		return w.column(c, it)
+	case it.Target == nil:
+		return []*order.Action{w.createPart(c, it.Source)}
+	case it.Source == nil:
+		return []*order.Action{w.dropPart(c.Target, it.Target)}
+	case c.Rebuilds(it):
+		return []*order.Action{w.dropPart(c.Target, it.Target), w.createPart(c, it.Source)}
+	case it.Status == compare.Same:
+		return nil
+	case it.Kind() == catalog.Trigger:
+		return w.alterTrigger(c, it)
+	}
+	if as, ok := w.alterPart(c, it); ok {
+		return as
+	}
+	return []*order.Action{w.dropPart(c.Target, it.Target), w.createPart(c, it.Source)}
+}
+
+// partTitle is a part with its table, for people.
+func partTitle(verb string, o, p *catalog.Object, between string) string {
+	name := p.Name
+	if name == "" {
+		name = "(" + written(p, "columns") + p.Text("expression") + ")"
+	}
+	return fmt.Sprintf("%s %s %s %s %s", verb, p.Kind.Title(), name, between, o.Name)
+}
+
+// online is the option that lets others go on while an index is built, on editions
+// that know it (SQL Server: Perform index operations online).
+func (w *Writer) online(c *order.Change, p *catalog.Object) []string {
+	edition := c.Actual.Limits["edition"]
+	if !w.AvoidBlocking || edition != 3 && edition != 5 && edition != 8 || strings.Contains(p.Text("type"), "columnstore") {
+		return nil
+	}
+	return []string{"ONLINE = ON"}
+}
+
+// createPart makes a constraint, index or trigger.
+func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
+	o := c.Source
+	if p.Kind == catalog.Trigger {
+		return w.createTrigger(o, p, "CREATE")
+	}
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: partTitle("add", o, p, "to"), Makes: []catalog.Ref{ref}, Takes: partNames(o, p)}, o)
+	there := c.Target != nil && c.Target.Kind == catalog.Table
+	add := "ALTER TABLE " + qualified(o)
+	switch p.Kind {
+	case catalog.Index:
+		a.Title = partTitle("create", o, p, "on")
+		a.SQL = batches(indexSQL(o, p, w.online(c, p)) + ";")
+		if p.Has("unique") && there {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have one key", Ask: w.doubled(c, p)})
+		}
+		if p.Has("disabled") {
+			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+		}
+	case catalog.PrimaryKey, catalog.Unique:
+		a.SQL = batches(add + " ADD " + keySQL(p, false) + ";")
+		if there {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have one key", Ask: w.doubled(c, p)})
+		}
+		if p.Has("disabled") && p.Name != "" {
+			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+		}
+	case catalog.Check:
+		a.SQL = w.constraint(o, p, "CHECK"+notForReplication(p)+" ("+p.Text("expression")+")")
+		if there && tested(p) {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the check", Ask: w.broken(c, p)})
+		}
+	case catalog.ForeignKey:
+		a.SQL = w.constraint(o, p, foreignKeySQL(p))
+		parent := c.Actual.Find(parentOf(p))
+		locks(a, parent)
+		if there && tested(p) {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there", Ask: w.orphans(c, p)})
+		}
+	}
+	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+	return a
+}
+
+// parentOf is the table that a foreign key leads to.
+func parentOf(p *catalog.Object) catalog.Ref {
+	for _, n := range p.Needs {
+		if n.On.Kind == catalog.Table && !n.On.IsPart() {
+			return n.On
+		}
+	}
+	return catalog.Ref{}
+}
+
+// tested tells whether a constraint's rows are looked at when it is added.
+func tested(p *catalog.Object) bool {
+	return !p.Has("not trusted") && !p.Has("disabled") && !p.Has("not for replication")
+}
+
+func notForReplication(p *catalog.Object) string {
+	if p.Has("not for replication") {
+		return " NOT FOR REPLICATION"
+	}
+	return ""
+}
+
+// constraint adds a check or foreign key with its state. One without a name that is
+// not to hold cannot be switched off by name, so it is found by what it says.
+func (w *Writer) constraint(o, p *catalog.Object, text string) []string {
+	add := "ALTER TABLE " + qualified(o)
+	sql := add + map[bool]string{true: " WITH CHECK", false: " WITH NOCHECK"}[tested(p)] + " ADD" + named(p.Name) + " " + text + ";"
+	if p.Has("disabled") {
+		if p.Name != "" {
+			return batches(sql, add+" NOCHECK CONSTRAINT "+quote(p.Name)+";")
+		}
+		name := vocab.Real(p)
+		return batches(strings.Replace(sql, " ADD ", " ADD CONSTRAINT "+quote(name)+" ", 1), add+" NOCHECK CONSTRAINT "+quote(name)+";")
+	}
+	return batches(sql)
+}
+
+func foreignKeySQL(p *catalog.Object) string {
+	s := "FOREIGN KEY (" + written(p, "columns") + ") REFERENCES " + p.Text("parent") + " (" + written(p, "parent columns") + ")"
+	for _, f := range []string{"on delete", "on update"} {
+		if v := p.Text(f); v != "" {
+			s += " " + strings.ToUpper(f) + " " + v
+		}
+	}
+	return s + notForReplication(p)
+}
+
+func indexSQL(o, p *catalog.Object, more []string) string {
+	s := "CREATE "
+	if p.Has("unique") {
+		s += "UNIQUE "
+	}
+	if t := p.Text("type"); t != "" {
+		s += strings.ToUpper(t) + " "
+	}
+	s += "INDEX " + quote(p.Name) + " ON " + qualified(o)
+	switch {
+	case strings.HasPrefix(p.Text("type"), "nonclustered columnstore"):
+		s += " (" + written(p, "include") + ")"
+	case p.Text("type") != "clustered columnstore":
+		s += " (" + written(p, "columns") + ")"
+		if i := written(p, "include"); i != "" {
+			s += " INCLUDE (" + i + ")"
+		}
+	}
+	if f := p.Text("where"); f != "" {
+		s += " WHERE " + f
+	}
+	return s + withOptions(p, more...)
+}
+
+// dropPart removes a constraint, index or trigger.
+func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: partTitle("drop", o, p, "of"), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}, o)
+	switch p.Kind {
+	case catalog.Trigger:
+		a.SQL = batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
+	case catalog.Index:
+		a.SQL = batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
+	default:
+		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP CONSTRAINT " + quote(vocab.Real(p)) + ";")
+	}
+	return a
+}
+
+// alterPart changes a constraint or index in place; false where it must be made
+// anew.
+func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, bool) {
+	o, p := c.Source, it.Source
+	ref := o.PartRef(p)
+	a := locks(&order.Action{About: ref, Title: partTitle("change", o, p, "of"), Makes: []catalog.Ref{ref}}, c.Target)
+	was, now := vocab.Real(it.Target), p.Name
+	if now == "" && it.Target.Name != "" {
+		return nil, false // a name that the server makes cannot be given
+	}
+	if now == "" {
+		now = was
+	}
+	if now != was {
+		old := &catalog.Object{Schema: o.Schema, Name: was}
+		sql := "EXEC sp_rename " + vocab.String(qualified(old)) + ", " + vocab.String(now) + ";"
+		if p.Kind == catalog.Index {
+			sql = "EXEC sp_rename " + vocab.String(qualified(o)+"."+quote(was)) + ", " + vocab.String(now) + ", N'INDEX';"
+		}
+		a.SQL = append(a.SQL, batch(sql))
+		a.Frees, a.Takes = partNames(c.Target, it.Target), partNames(o, p)
+	}
+	for _, d := range it.Properties {
+		switch {
+		case described(d.Name), d.Name == "name", d.Name == catalog.Letters:
+		case d.Name == "compression":
+			how := p.Text("compression")
+			if how == "" {
+				how = map[bool]string{true: "COLUMNSTORE", false: "NONE"}[strings.Contains(p.Text("type"), "columnstore")]
+			}
+			a.SQL = append(a.SQL, batch(fmt.Sprintf("ALTER INDEX %s ON %s REBUILD WITH (%s);", quote(now), qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "index " + now + " is written anew"})
+		case d.Name == "disabled" && (p.Kind == catalog.Index || p.Kind == catalog.Unique || p.Kind == catalog.PrimaryKey):
+			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(now)+" ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
+		case d.Name == "disabled" || d.Name == "not trusted":
+			if !slices.Contains(a.SQL, batch(stateSQL(o, p, now))) {
+				a.SQL = append(a.SQL, batch(stateSQL(o, p, now)))
+			}
+			if p.Has("not trusted") && !it.Target.Has("disabled") { // it is trusted until it is off for a moment
+				a.SQL = slices.Insert(a.SQL, len(a.SQL)-1, batch("ALTER TABLE "+qualified(o)+" NOCHECK CONSTRAINT "+quote(now)+";"))
+			}
+			if tested(p) {
+				ask := w.broken(c, p)
+				if p.Kind == catalog.ForeignKey {
+					ask = w.orphans(c, p)
+				}
+				if !slices.ContainsFunc(a.Risks, func(r order.Risk) bool { return r.Kind == order.MayFail }) {
+					a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row does not keep it", Ask: ask})
+				}
+			}
+		default:
+			return nil, false
+		}
+	}
+	a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(&catalog.Object{Kind: p.Kind, Name: now}))...)
+	if len(a.SQL) == 0 {
+		return nil, true
+	}
+	return []*order.Action{a}, true
+}
+
+// stateSQL switches a constraint on or off; one that is to be trusted has its rows
+// looked at.
+func stateSQL(o, p *catalog.Object, name string) string {
+	s := "ALTER TABLE " + qualified(o)
+	switch {
+	case p.Has("disabled"):
+		return s + " NOCHECK CONSTRAINT " + quote(name) + ";"
+	case tested(p):
+		s += " WITH CHECK"
+	}
+	return s + " CHECK CONSTRAINT " + quote(name) + ";"
+}

@@ -1,0 +1,354 @@
+package writer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// columnSQL writes a column. bare leaves out its default.
+func columnSQL(p *catalog.Object, bare bool) string {
+	s := quote(p.Name) + " "
+	if p.Has("generated") {
+		s += "AS (" + p.Text("generated") + ")"
+		if p.Has("persisted") {
+			s += " PERSISTED"
+		}
+		if p.Has("not null") {
+			s += " NOT NULL"
+		}
+		return s
+	}
+	s += typeSQL(p)
+	if p.Has("sparse") {
+		s += " SPARSE"
+	}
+	if m := p.Text("mask"); m != "" {
+		s += " MASKED WITH (FUNCTION = '" + strings.ReplaceAll(m, "'", "''") + "')"
+	}
+	if id := p.Text("identity"); id != "" {
+		s += " IDENTITY(" + id + ")"
+		if p.Has("not for replication") {
+			s += " NOT FOR REPLICATION"
+		}
+	}
+	s += nullSQL(p)
+	if p.Has("rowguidcol") {
+		s += " ROWGUIDCOL"
+	}
+	if d := p.Text("default"); d != "" && !bare {
+		s += named(p.Text("default name")) + " DEFAULT (" + d + ")"
+	}
+	return s
+}
+
+func typeSQL(p *catalog.Object) string {
+	s := p.Text("type")
+	if c := p.Text("collation"); c != "" {
+		s += " COLLATE " + c
+	}
+	return s
+}
+
+func nullSQL(p *catalog.Object) string {
+	if p.Has("not null") {
+		return " NOT NULL"
+	}
+	return " NULL"
+}
+
+func named(name string) string {
+	if name == "" {
+		return ""
+	}
+	return " CONSTRAINT " + quote(name)
+}
+
+// written are the items of a list as SQL.
+func written(p *catalog.Object, fact string) string {
+	if v := p.Property(fact); v != nil {
+		return strings.Join(v.Value.Written(), ", ")
+	}
+	return ""
+}
+
+// keySQL is a primary or unique key.
+func keySQL(p *catalog.Object, bare bool) string {
+	s := strings.TrimSpace(named(p.Name)) + " "
+	if bare {
+		s = ""
+	}
+	s += map[bool]string{true: "PRIMARY KEY", false: "UNIQUE"}[p.Kind == catalog.PrimaryKey]
+	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")] + " (" + written(p, "columns") + ")"
+	return strings.TrimSpace(s) + withOptions(p)
+}
+
+func withOptions(p *catalog.Object, more ...string) string {
+	list := append(slices.Clone(p.List("options")), more...)
+	if c := p.Text("compression"); c != "" {
+		list = append(list, "DATA_COMPRESSION = "+c)
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return " WITH (" + strings.Join(list, ", ") + ")"
+}
+
+// tableLines are the lines of CREATE TABLE: columns and keys; of a type, checks and
+// indexes as well.
+func tableLines(o *catalog.Object, typ bool) []string {
+	var out []string
+	for _, p := range o.Parts {
+		switch {
+		case p.Kind == catalog.Column:
+			out = append(out, columnSQL(p, false))
+		case p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique:
+			out = append(out, keySQL(p, typ))
+		case typ && p.Kind == catalog.Check:
+			out = append(out, "CHECK ("+p.Text("expression")+")")
+		case typ && p.Kind == catalog.Index:
+			out = append(out, "INDEX "+quote(p.Name)+map[bool]string{true: " UNIQUE"}[p.Has("unique")]+map[bool]string{true: " CLUSTERED"}[p.Text("type") == "clustered"]+" ("+written(p, "columns")+")")
+		}
+	}
+	return out
+}
+
+func tableSQL(o *catalog.Object, name string, lines []string) string {
+	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  "))
+	if c := o.Text("compression"); c != "" {
+		s += " WITH (DATA_COMPRESSION = " + c + ")"
+	}
+	return s + ";"
+}
+
+// apart tells the parts of a table that are made by statements of their own.
+func apart(p *catalog.Object) bool {
+	return p.Kind != catalog.Column && p.Kind != catalog.PrimaryKey && p.Kind != catalog.Unique
+}
+
+func (w *Writer) createTable(c *order.Change) []*order.Action {
+	o := c.Source
+	a := created(o, tableSQL(o, qualified(o), tableLines(o, false)))
+	if e := o.Text("lock escalation"); e != "" {
+		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
+	}
+	out := []*order.Action{a}
+	for _, p := range o.Parts {
+		if apart(p) {
+			out = append(out, w.createPart(c, p))
+			continue
+		}
+		a.Makes = append(a.Makes, o.PartRef(p))
+		a.Takes = append(a.Takes, partNames(o, p)...)
+		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+		if p.Has("disabled") {
+			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+		}
+	}
+	return out
+}
+
+// alterTable changes a table in place, or rebuilds it where ALTER TABLE cannot.
+func (w *Writer) alterTable(c *order.Change) []*order.Action {
+	if why := rebuilt(c); why != "" {
+		return w.rebuild(c, why)
+	}
+	o := c.Source
+	var out []*order.Action
+	a := locks(&order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}, c.Target)
+	for _, d := range c.Properties {
+		switch d.Name {
+		case catalog.Letters:
+			a.SQL = append(a.SQL, renamed(c.Target, o.Name, ""))
+		case "lock escalation":
+			e := o.Text("lock escalation")
+			if e == "" {
+				e = "TABLE"
+			}
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
+		case "compression":
+			how := o.Text("compression")
+			if how == "" {
+				how = "NONE"
+			}
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" REBUILD WITH (DATA_COMPRESSION = "+how+");"))
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "table " + o.Name + " is written anew"})
+		}
+	}
+	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	if len(a.SQL) > 0 {
+		out = append(out, a)
+	}
+	var touched []catalog.Ref
+	for _, it := range c.Parts {
+		as := w.part(c, it)
+		if it.Kind() == catalog.Column && len(as) > 0 {
+			touched = append(touched, as[len(as)-1].Makes...)
+		}
+		out = append(out, as...)
+	}
+	if slices.ContainsFunc(c.Parts, func(it *compare.Item) bool { return it.Kind() == catalog.Column && it.Status != compare.Same }) {
+		out = append(out, refreshed(c, touched)...)
+	}
+	return out
+}
+
+// rebuilt says why a table cannot be changed in place; "" where it can.
+func rebuilt(c *order.Change) string {
+	for _, it := range c.Parts {
+		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil {
+			continue
+		}
+		if a, b := it.Source.Text("identity"), it.Target.Text("identity"); a != b {
+			switch {
+			case b == "":
+				return "column " + it.Source.Name + " counts by itself from now on"
+			case a == "":
+				return "column " + it.Source.Name + " no longer counts by itself"
+			}
+			return "column " + it.Source.Name + " counts otherwise"
+		}
+	}
+	return ""
+}
+
+// rebuild makes a new table, copies the rows with their identity values, drops the
+// old one and gives the new one its name. Keys that lead to it step aside.
+func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
+	o, old := c.Source, c.Target
+	tmp := scratchName(c)
+	fresh := quote(o.Schema) + "." + quote(tmp)
+	a := locks(&order.Action{About: o.Ref(), Title: fmt.Sprintf("rebuild %s: %s", title(o), why), Makes: []catalog.Ref{o.Ref()},
+		Note:  "What was granted on the table itself is not kept: grant it again.",
+		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
+	var lines, into, from []string
+	identity := false
+	for _, p := range o.PartsOf(catalog.Column) {
+		lines = append(lines, columnSQL(p, true))
+		a.Makes = append(a.Makes, o.PartRef(p))
+		was := old.Part(catalog.Column, p.Key())
+		if p.Has("generated") || p.Text("type") == "rowversion" {
+			continue
+		}
+		value := w.copied(c, p, was, a)
+		if value == "" {
+			continue
+		}
+		identity = identity || p.Has("identity")
+		into, from = append(into, quote(p.Name)), append(from, value)
+	}
+	for _, p := range old.PartsOf(catalog.Column) {
+		ref := old.PartRef(p)
+		if o.Part(catalog.Column, p.Key()) == nil {
+			a.Removes = append(a.Removes, ref)
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: ref, Text: fmt.Sprintf("the values of column %s of table %s", p.Name, old.Name), Ask: w.anyValue(old, p)})
+		}
+		a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
+	}
+	copying := fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s WITH (HOLDLOCK, TABLOCKX);", fresh, strings.Join(into, ", "), strings.Join(from, ", "), qualified(old))
+	if identity {
+		copying = "SET IDENTITY_INSERT " + fresh + " ON;\n" + copying + "\nSET IDENTITY_INSERT " + fresh + " OFF;"
+	}
+	a.SQL = batches(tableSQL(o, fresh, lines), copying)
+	if identity && hasIdentity(old) { // the next number is the one that was the next
+		a.SQL = append(a.SQL, batch(fmt.Sprintf("DECLARE @last bigint = CAST(IDENT_CURRENT(%s) AS bigint), @reseed nvarchar(400);\nSET @reseed = N'DBCC CHECKIDENT (N''%s'', RESEED, ' + CAST(@last AS nvarchar(40)) + N')';\nIF EXISTS (SELECT 1 FROM %s) EXEC (@reseed);",
+			vocab.String(qualified(old)), strings.ReplaceAll(strings.ReplaceAll(fresh, "'", "''"), "'", "''"), qualified(old))))
+	}
+	a.SQL = append(a.SQL, batches("DROP TABLE "+qualified(old)+";", "EXEC sp_rename "+vocab.String(fresh)+", "+vocab.String(o.Name)+";")...)
+	for _, p := range o.PartsOf(catalog.Column) {
+		if d := p.Text("default"); d != "" {
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+d+") FOR "+quote(p.Name)+";"))
+		}
+		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+	}
+	if e := o.Text("lock escalation"); e != "" {
+		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
+	}
+	a.SQL = append(a.SQL, comments(o, nil, levelOf(o))...)
+	return append(w.around(c, a), refreshed(c, a.Makes)...)
+}
+
+// around takes the parts down that go with the old table, and puts those of the new
+// one up.
+func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
+	o, old := c.Source, c.Target
+	var before, after []*order.Action
+	for _, p := range old.Parts {
+		switch {
+		case p.Kind == catalog.Column:
+		case p.Kind == catalog.ForeignKey:
+			before = append(before, w.dropPart(old, p))
+		default:
+			a.Removes = append(a.Removes, old.PartRef(p))
+			a.Frees = append(a.Frees, partNames(old, p)...)
+		}
+	}
+	for _, p := range o.Parts {
+		if p.Kind == catalog.Column {
+			continue
+		}
+		up := w.createPart(c, p)
+		up.After = append(up.After, o.Ref())
+		after = append(after, up)
+	}
+	return slices.Concat(before, []*order.Action{a}, after)
+}
+
+func hasIdentity(o *catalog.Object) bool {
+	return slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Has("identity") })
+}
+
+// copied is what a column of the new table gets; "" for its default or NULL.
+func (w *Writer) copied(c *order.Change, p, was *catalog.Object, a *order.Action) string {
+	fill, filled := w.fill(c.Source, p)
+	ref := c.Source.PartRef(p)
+	switch {
+	case was == nil && filled:
+		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), fill))
+		return "(" + fill + ")"
+	case was == nil && p.Has("not null") && p.Text("default") != "":
+		return "(" + p.Text("default") + ")"
+	case was == nil:
+		if p.Has("not null") && !p.Has("identity") {
+			a.Risks = append(a.Risks, needsValue(c, p))
+		}
+		return ""
+	}
+	it := &compare.Item{Source: p, Target: was}
+	a.Risks = append(a.Risks, typeRisks(c, it)...)
+	value := quote(was.Name)
+	if p.Text("type") != was.Text("type") {
+		value = "CONVERT(" + p.Text("type") + ", " + value + ")"
+	}
+	if p.Has("not null") && !was.Has("not null") {
+		if !filled {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when column %s holds NULL", p.Name), Ask: holdsNull(c.Target, was)})
+			return value
+		}
+		a.Fills = append(a.Fills, order.Fill{On: ref, Value: fill, Ask: holdsNull(c.Target, was)})
+		return "COALESCE(" + value + ", " + fill + ")"
+	}
+	return value
+}
+
+// scratchName is a name for the new table that nothing on either side has.
+func scratchName(c *order.Change) string {
+	base := []rune("dapper_mirror_new_" + c.Source.Name)
+	for n := 0; ; n++ {
+		try := string(base[:min(len(base), 120)])
+		if n > 0 {
+			try += fmt.Sprintf("_%d", n)
+		}
+		taken := func(in *catalog.Catalog) bool {
+			return slices.ContainsFunc(in.Objects, func(o *catalog.Object) bool { return strings.EqualFold(o.Name, try) })
+		}
+		if !taken(c.Actual) && !taken(c.Desired) {
+			return try
+		}
+	}
+}

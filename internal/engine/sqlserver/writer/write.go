@@ -1,0 +1,345 @@
+// Package writer turns changes into SQL Server's DDL.
+package writer
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// Writer turns changes into SQL Server's SQL. Every statement is a batch of its own.
+type Writer struct {
+	// Fill gives the value for existing rows of a column.
+	Fill map[catalog.Ref]string
+	// Back says that the script is the way back of another one: what that one put
+	// into new columns is no loss.
+	Back bool
+	// AvoidBlocking writes what keeps others working, where the server can.
+	AvoidBlocking bool
+}
+
+var _ order.Writer = (*Writer)(nil)
+
+var (
+	quote     = vocab.Quote
+	qualified = vocab.Qualified
+	batch     = vocab.Batch
+)
+
+func batches(list ...string) []string {
+	out := make([]string, len(list))
+	for i, s := range list {
+		out[i] = batch(s)
+	}
+	return out
+}
+
+// title names an object for people.
+func title(o *catalog.Object) string {
+	name := o.Name
+	if o.Schema != "" && !strings.EqualFold(o.Schema, "dbo") {
+		name = o.Schema + "." + name
+	}
+	return o.Kind.Title() + " " + name
+}
+
+// names are those an object takes or frees.
+func names(o *catalog.Object) []order.Name {
+	out := []order.Name{{Space: o.Space, Schema: o.Schema, Name: strings.ToLower(o.Name)}}
+	for _, p := range o.Parts {
+		out = append(out, partNames(o, p)...)
+	}
+	return out
+}
+
+// partNames are those of a part: constraints and triggers are objects of the schema.
+// A name that the server makes is never taken.
+func partNames(o, p *catalog.Object) []order.Name {
+	switch {
+	case p.Kind == catalog.Column:
+		if n := p.Text("default name"); n != "" {
+			return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(n)}}
+		}
+	case p.Kind != catalog.Index && p.Name != "":
+		return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(p.Name)}}
+	}
+	return nil
+}
+
+func created(o *catalog.Object, sql ...string) *order.Action {
+	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: batches(sql...), Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: []order.Name{{Space: o.Space, Schema: o.Schema, Name: strings.ToLower(o.Name)}}, Locks: []order.TableLock{}}
+}
+
+// Create implements order.Writer.
+func (w *Writer) Create(c *order.Change) []*order.Action {
+	o := c.Source
+	var out []*order.Action
+	switch o.Kind {
+	case catalog.Table:
+		out = w.createTable(c)
+	case catalog.View, catalog.Routine:
+		out = append([]*order.Action{created(o, moduleSQL(o, "CREATE"))}, w.moduleParts(c)...)
+		out[0].SQL = inSettings(o, out[0].SQL)
+	default:
+		out = []*order.Action{created(o, plainSQL(o, c.Desired))}
+	}
+	out[0].SQL = append(out[0].SQL, comments(o, nil, levelOf(o))...)
+	return out
+}
+
+// plainSQL makes an object of a simple kind.
+func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
+	switch o.Kind {
+	case catalog.Schema:
+		return "CREATE SCHEMA " + quote(o.Name) + ";"
+	case vocab.AliasType:
+		null := "NULL"
+		if o.Has("not null") {
+			null = "NOT NULL"
+		}
+		return fmt.Sprintf("CREATE TYPE %s FROM %s %s;", qualified(o), o.Text("type"), null)
+	case vocab.TableType:
+		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
+	case catalog.Sequence:
+		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
+	case vocab.Synonym:
+		return "CREATE SYNONYM " + qualified(o) + " FOR " + o.Text("for") + ";"
+	}
+	return ""
+}
+
+// sequenceOptions writes the options that differ from those of was, or all.
+func sequenceOptions(o, was *catalog.Object) string {
+	var out []string
+	for _, f := range [][2]string{{"start", "START WITH "}, {"increment", "INCREMENT BY "}, {"minimum", "MINVALUE "}, {"maximum", "MAXVALUE "}} {
+		if v := o.Text(f[0]); v != "" && (was == nil || was.Text(f[0]) != v) {
+			if was != nil && f[0] == "start" {
+				continue
+			}
+			out = append(out, f[1]+v)
+		}
+	}
+	if was == nil && o.Has("cycle") || was != nil && o.Has("cycle") != was.Has("cycle") {
+		out = append(out, map[bool]string{true: "CYCLE", false: "NO CYCLE"}[o.Has("cycle")])
+	}
+	if c := o.Text("cache"); was == nil && c != "" || was != nil && was.Text("cache") != c {
+		out = append(out, map[string]string{"": "CACHE", "none": "NO CACHE"}[c])
+		if c != "" && c != "none" {
+			out[len(out)-1] = "CACHE " + c
+		}
+	}
+	return strings.Join(out, " ")
+}
+
+// keywords are the words by which DROP knows a kind.
+var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", catalog.Trigger: "TRIGGER"}
+
+func keyword(o *catalog.Object) string {
+	switch {
+	case o.Kind != catalog.Routine:
+		return keywords[o.Kind]
+	case o.Text("type") == "procedure":
+		return "PROCEDURE"
+	}
+	return "FUNCTION"
+}
+
+// Drop implements order.Writer.
+func (w *Writer) Drop(c *order.Change) []*order.Action {
+	o := c.Target
+	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil, SQL: batches("DROP " + keyword(o) + " " + qualified(o) + ";")}
+	var out []*order.Action
+	for _, p := range o.Parts {
+		if p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // keys first, so that tables can go in any order
+			out = append(out, w.dropPart(o, p))
+			continue
+		}
+		a.Removes = append(a.Removes, o.PartRef(p))
+	}
+	if o.Kind == catalog.Table {
+		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name, Ask: anyRow(o)}}
+		locks(a, o)
+	}
+	return append(out, a)
+}
+
+func needsElsewhere(o, key *catalog.Object) bool {
+	return slices.ContainsFunc(key.Needs, func(n catalog.Need) bool { return n.On.Kind == catalog.Table && n.On.Object() != o.Ref() })
+}
+
+// locks says that an action locks a table against everybody (SQL Server: Schema
+// locks).
+func locks(a *order.Action, tables ...*catalog.Object) *order.Action {
+	for _, o := range tables {
+		if o != nil && o.Kind == catalog.Table {
+			a.Locks = append(a.Locks, order.TableLock{On: o.Ref(), Mode: "Sch-M", Waits: "others wait to read and to write until the end", Rank: 9})
+		}
+	}
+	return a
+}
+
+// Alter implements order.Writer.
+func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	switch o.Kind {
+	case catalog.Table:
+		return w.alterTable(c), true
+	case catalog.View, catalog.Routine:
+		return w.alterModule(c)
+	}
+	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
+	rest := 0
+	for _, d := range c.Properties {
+		switch {
+		case described(d.Name):
+		case d.Name == catalog.Letters && o.Kind != catalog.Schema:
+			a.SQL = append(a.SQL, renamed(c.Target, o.Name, map[catalog.Kind]string{vocab.AliasType: "USERDATATYPE", vocab.TableType: "USERDATATYPE"}[o.Kind]))
+		default:
+			rest++
+		}
+	}
+	if rest > 0 && o.Kind == catalog.Sequence && c.Property("type") == nil {
+		a.SQL = append(a.SQL, alterSequence(c, a)...)
+		rest = 0
+	}
+	if rest > 0 || o.Kind == vocab.TableType && len(c.Parts) > 0 && differs(c.Parts) {
+		return nil, false
+	}
+	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	if len(a.SQL) == 0 {
+		return nil, true
+	}
+	return []*order.Action{a}, true
+}
+
+func differs(parts []*compare.Item) bool {
+	return slices.ContainsFunc(parts, func(it *compare.Item) bool { return it.Status != compare.Same })
+}
+
+func alterSequence(c *order.Change, a *order.Action) []string {
+	o := c.Source
+	options := sequenceOptions(o, c.Target)
+	if o.Text("start") != c.Target.Text("start") { // the start alone is no option of ALTER
+		options = strings.TrimSpace("RESTART WITH " + o.Text("start") + " " + options)
+		a.Note = "It begins again at its start: the start cannot be changed otherwise."
+		a.Risks = append(a.Risks, order.Risk{Kind: order.BreaksCallers, On: o.Ref(), Text: "numbers that were given already may be given again"})
+	}
+	if options == "" {
+		return nil
+	}
+	return batches("ALTER SEQUENCE " + qualified(o) + " " + options + ";")
+}
+
+// renamed gives something another name; kind is its word for sp_rename, "" for an
+// object.
+func renamed(o *catalog.Object, now, kind string) string {
+	sql := fmt.Sprintf("EXEC sp_rename %s, %s", vocab.String(qualified(o)), vocab.String(now))
+	if kind != "" {
+		sql += ", " + vocab.String(kind)
+	}
+	return batch(sql + ";")
+}
+
+// Survives implements order.Writer (SQL Server: ALTER TABLE, ALTER COLUMN): what is
+// bound to a column refuses its change but where only its room grows.
+func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect) bool {
+	switch {
+	case need.Text:
+		return true
+	case effect.Gone:
+		return false
+	case part == nil: // a module that is bound
+		return effect.Aspect == vocab.AspectWidened && false
+	}
+	switch effect.Aspect {
+	case vocab.AspectWidened:
+		return part.Kind == catalog.Index && !part.Has("where") || part.Kind == catalog.Unique || part.Kind == catalog.Check
+	case vocab.AspectResized:
+		return part.Kind == catalog.Check
+	case catalog.AspectType:
+		return part.Kind == catalog.Column && !part.Has("generated")
+	}
+	return true
+}
+
+// level is where sp_addextendedproperty finds a thing.
+type level []string
+
+var levelWords = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.Synonym: "SYNONYM", vocab.AliasType: "TYPE", vocab.TableType: "TYPE"}
+
+func levelOf(o *catalog.Object) level {
+	if o.Kind == catalog.Schema {
+		return level{"SCHEMA", o.Name}
+	}
+	word := levelWords[o.Kind]
+	if o.Kind == catalog.Routine {
+		word = keyword(o)
+	}
+	return level{"SCHEMA", o.Schema, word, o.Name}
+}
+
+func (l level) part(p *catalog.Object) level {
+	word := map[catalog.Kind]string{catalog.Column: "COLUMN", catalog.Index: "INDEX", catalog.Trigger: "TRIGGER"}[p.Kind]
+	if word == "" {
+		word = "CONSTRAINT"
+	}
+	return append(slices.Clone(l), word, p.Name)
+}
+
+// described tells whether a fact is an extended property.
+func described(fact string) bool {
+	return fact == "comment" || strings.HasPrefix(fact, "property ")
+}
+
+// comments are the statements that bring the extended properties of a thing from
+// was, nil for none, to o.
+func comments(o, was *catalog.Object, at level) []string {
+	if at[len(at)-1] == "" {
+		return nil // what has no name of its own cannot be described by it
+	}
+	facts := map[string]bool{}
+	for _, x := range []*catalog.Object{o, was} {
+		if x == nil {
+			continue
+		}
+		for i := range x.Properties {
+			if f := x.Properties[i].Name; described(f) {
+				facts[f] = true
+			}
+		}
+	}
+	var out []string
+	for _, f := range slices.Sorted(maps.Keys(facts)) {
+		name := "MS_Description"
+		if n, ok := strings.CutPrefix(f, "property "); ok {
+			name = n
+		}
+		now, before := o.Property(f), (*catalog.Property)(nil)
+		if was != nil {
+			before = was.Property(f)
+		}
+		args := vocab.String(name)
+		proc := "sp_dropextendedproperty"
+		switch {
+		case now != nil && before == nil:
+			proc, args = "sp_addextendedproperty", args+", "+vocab.String(now.Value.Text)
+		case now != nil && before.Value.Text != now.Value.Text:
+			proc, args = "sp_updateextendedproperty", args+", "+vocab.String(now.Value.Text)
+		case now != nil:
+			continue
+		}
+		for i, l := range at {
+			if args += ", " + vocab.String(l); i%2 == 0 {
+				continue
+			}
+		}
+		out = append(out, batch("EXEC "+proc+" "+args+";"))
+	}
+	return out
+}
