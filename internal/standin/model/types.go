@@ -182,7 +182,7 @@ func (t dataType) convert(v any, assign bool) any {
 	}
 	switch t.class {
 	case 'i':
-		return t.toWhole(v)
+		return t.toWhole(v, assign)
 	case 'd':
 		return t.toExact(v)
 	case 'f':
@@ -221,7 +221,7 @@ func (t dataType) convert(v any, assign bool) any {
 	return v
 }
 
-func (t dataType) toWhole(v any) any {
+func (t dataType) toWhole(v any, assign bool) any {
 	var n int64
 	switch v := v.(type) {
 	case string:
@@ -241,7 +241,10 @@ func (t dataType) toWhole(v any) any {
 		}
 		n = i
 	case moment:
-		panic(fail(206, "Operand type clash: %s is incompatible with %s", v.kind, t.name))
+		if assign || v.kind != "datetime" && v.kind != "smalldatetime" {
+			panic(fail(206, "Operand type clash: %s is incompatible with %s", v.kind, t.name))
+		}
+		n = int64(v.t.Add(12*time.Hour).Sub(time.Date(1900, 1, 1, 0, 0, 0, 0, time.UTC)).Hours() / 24)
 	default:
 		switch x := number(v).(type) {
 		case int64:

@@ -157,6 +157,7 @@ func (r *reader) check(m Row) error {
 	o := &catalog.Object{Kind: catalog.Check}
 	v := r.expression(m.text("definition"))
 	o.Set("expression", v)
+	o.Carry(vocab.Stored, catalog.Scalar(m.text("definition")))
 	r.constraint(o, m.text("name"), m.is("is_system_named") || t.Kind == vocab.TableType, v.Canonical())
 	state(o, m)
 	place(t, o)

@@ -26,6 +26,9 @@ const (
 // name: it is known by what it says.
 const RealName = "real name"
 
+// Stored is the carried fact in which a check has its text as the server keeps it.
+const Stored = "stored"
+
 // Objects is the namespace that tables, views, routines, sequences, synonyms,
 // constraints and triggers of a schema share (SQL Server: sys.objects).
 const Objects = "object"

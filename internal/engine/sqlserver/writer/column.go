@@ -104,8 +104,8 @@ func (w *Writer) dropColumn(c *order.Change, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("drop column %s of %s", p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, o)
 	alter := "ALTER TABLE " + qualified(o) + " DROP "
-	if d := p.Text("default constraint"); d != "" {
-		a.SQL = batches(alter + "CONSTRAINT " + quote(d) + ";")
+	if p.Has("default") {
+		a.SQL = []string{dropConstraint(o, p, p.Text("default name"))}
 	}
 	a.SQL = append(a.SQL, batch(alter+"COLUMN "+quote(p.Name)+";"))
 	if !p.Has("generated") {
@@ -127,14 +127,23 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	change := it.Property("type") != nil || it.Property("collation") != nil || it.Property("not null") != nil || it.Property("sparse") != nil
 	typed := it.Property("type") != nil || it.Property("collation") != nil
 	rebuild := c.Rebuilds(it) // its type steps aside
-	newDefault := it.Property("default") != nil || it.Property("default name") != nil && (p.Text("default name") == "" || was.Text("default") == "") || c.RebuildsFact(it, "default")
+	newDefault := it.Property("default") != nil || it.Property("default name") != nil && (p.Text("default name") == "" || was.Text("default") == "" || nameTaken(c, p)) || c.RebuildsFact(it, "default")
 	aside := was.Has("default") && (newDefault || typed || rebuild)
 	if aside {
-		a.SQL = append(a.SQL, batch(alter+"DROP CONSTRAINT "+quote(was.Text("default constraint"))+";"))
+		a.SQL = append(a.SQL, dropConstraint(c.Target, was, was.Text("default name")))
 		a.Frees = append(a.Frees, partNames(c.Target, was)...)
 	}
 	if rebuild {
 		return w.retyped(c, it, a)
+	}
+	var out []*order.Action
+	if aside && (nameTaken(c, p) || c.RebuildsFact(it, "default")) { // the name, or what it calls, must be free meanwhile
+		down := *a
+		down.Title, down.Makes, down.Locks = fmt.Sprintf("drop the default of column %s of %s", p.Name, o.Name), nil, slices.Clone(a.Locks)
+		down.Removes = []catalog.Ref{c.Target.PartRef(was).Of("default")}
+		out = append(out, &down)
+		a.SQL, a.Frees = nil, nil
+		a.Makes = append(a.Makes, ref.Of("default"))
 	}
 	if change {
 		w.restated(c, it, a, alter)
@@ -145,15 +154,27 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		a.SQL = append(a.SQL, batch(alter+"ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
 		a.Takes = append(a.Takes, partNames(o, p)...)
 	case it.Property("default name") != nil && p.Has("default"):
-		old := &catalog.Object{Schema: o.Schema, Name: was.Text("default constraint")}
-		a.SQL = append(a.SQL, renamed(old, p.Text("default name"), ""))
+		if old := was.Text("default name"); old != "" {
+			a.SQL = append(a.SQL, renamed(&catalog.Object{Schema: o.Schema, Name: old}, p.Text("default name"), ""))
+		} else {
+			a.SQL = append(a.SQL, renamedByDefinition(c.Target, was, p.Text("default name")))
+		}
 		a.Frees, a.Takes = append(a.Frees, partNames(c.Target, was)...), append(a.Takes, partNames(o, p)...)
 	}
 	a.SQL = append(a.SQL, comments(p, was, levelOf(o).part(p))...)
 	if len(a.SQL) == 0 {
-		return nil
+		return out
 	}
-	return []*order.Action{a}
+	return append(out, a)
+}
+
+// nameTaken tells whether the default of another column of the target has the name
+// that one is to get.
+func nameTaken(c *order.Change, p *catalog.Object) bool {
+	name := p.Text("default name")
+	return name != "" && slices.ContainsFunc(c.Target.PartsOf(catalog.Column), func(x *catalog.Object) bool {
+		return x.Key() != p.Key() && strings.EqualFold(x.Text("default name"), name)
+	})
 }
 
 // restated writes ALTER COLUMN with what the rows need before it.

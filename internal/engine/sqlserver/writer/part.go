@@ -178,7 +178,7 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	case catalog.Index:
 		a.SQL = batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
 	default:
-		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP CONSTRAINT " + quote(vocab.Real(p)) + ";")
+		a.SQL = []string{dropConstraint(o, p, p.Name)}
 	}
 	return a
 }
@@ -197,12 +197,14 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		now = was
 	}
 	if now != was {
-		old := &catalog.Object{Schema: o.Schema, Name: was}
-		sql := "EXEC sp_rename " + vocab.String(qualified(old)) + ", " + vocab.String(now) + ";"
-		if p.Kind == catalog.Index {
-			sql = "EXEC sp_rename " + vocab.String(qualified(o)+"."+quote(was)) + ", " + vocab.String(now) + ", N'INDEX';"
+		switch {
+		case p.Kind == catalog.Index:
+			a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+quote(was))+", "+vocab.String(now)+", N'INDEX';"))
+		case it.Target.Name == "":
+			a.SQL = append(a.SQL, renamedByDefinition(c.Target, it.Target, now))
+		default:
+			a.SQL = append(a.SQL, renamed(&catalog.Object{Schema: o.Schema, Name: was}, now, ""))
 		}
-		a.SQL = append(a.SQL, batch(sql))
 		a.Frees, a.Takes = partNames(c.Target, it.Target), partNames(o, p)
 	}
 	for _, d := range it.Properties {

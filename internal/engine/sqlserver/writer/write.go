@@ -255,13 +255,15 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	case effect.Gone:
 		return false
 	case part == nil: // a module that is bound
-		return effect.Aspect == vocab.AspectWidened && false
+		return false
 	}
 	switch effect.Aspect {
 	case vocab.AspectWidened:
 		return part.Kind == catalog.Index && !part.Has("where") || part.Kind == catalog.Unique || part.Kind == catalog.Check
 	case vocab.AspectResized:
 		return part.Kind == catalog.Check
+	case catalog.AspectSignature: // of a function
+		return part.Kind != catalog.Check && part.Kind != catalog.Column
 	case catalog.AspectType:
 		return part.Kind == catalog.Column && !part.Has("generated")
 	}

@@ -1,0 +1,607 @@
+=== a default without a name changes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL DEFAULT 4);
+INSERT INTO dbo.berth VALUES (1, 7);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL DEFAULT 5);
+INSERT INTO dbo.berth (id) VALUES (2);
+--- rows SELECT id, depth FROM dbo.berth
+1,7
+=== a default gets a name
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL DEFAULT ((4)));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL CONSTRAINT DF_berth_depth DEFAULT 4);
+--- rows SELECT name, definition FROM sys.default_constraints
+DF_berth_depth,((4))
+=== a default loses its name
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL CONSTRAINT DF_berth_depth DEFAULT 4);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL DEFAULT 4);
+--- rows SELECT is_system_named FROM sys.default_constraints
+1
+=== a default is renamed
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int CONSTRAINT DF_one DEFAULT 4);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int CONSTRAINT DF_two DEFAULT 4);
+=== two defaults exchange their names
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int CONSTRAINT DF_a DEFAULT 4, b int CONSTRAINT DF_b DEFAULT 5);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int CONSTRAINT DF_b DEFAULT 4, b int CONSTRAINT DF_a DEFAULT 5);
+=== a default goes, another comes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int DEFAULT 4, b nvarchar(9));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int, b nvarchar(9) DEFAULT N'x');
+=== defaults in other spellings are no difference
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int DEFAULT 4, b datetime DEFAULT getdate(), c nvarchar(9) DEFAULT (N'x'), d bit DEFAULT (CAST(1 AS bit)));
+--- to
+CREATE TABLE [dbo].[berth] ([id] integer PRIMARY KEY NOT NULL, [a] [int] NULL DEFAULT ((4)), [b] datetime DEFAULT (CURRENT_TIMESTAMP), c nvarchar(9) DEFAULT N'x', d bit DEFAULT CONVERT(bit, 1, 0));
+--- same
+=== checks in other spellings are no difference
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone char(2) CHECK (zone IN ('N1', 'S1', 'W1')), depth int CHECK (depth BETWEEN 1 AND 40), tide int CONSTRAINT CK_tide CHECK (NOT (tide = 3) AND COALESCE(tide, 1) <> 9));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone char(2) CHECK ([zone]='W1' OR [zone]='S1' OR [zone]='N1'), depth int CHECK (depth >= 1 AND (depth <= (40))), tide int CONSTRAINT CK_tide CHECK (NOT tide=(3) AND case when tide IS NOT NULL then tide else 1 end != 9));
+--- same
+=== a column is widened under an index
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL);
+CREATE INDEX IX_name ON dbo.berth (name);
+INSERT INTO dbo.berth VALUES (1, N'Ostkai');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(60) NOT NULL);
+CREATE INDEX IX_name ON dbo.berth (name);
+--- steps 1
+--- rows SELECT name FROM dbo.berth
+Ostkai
+=== a column under an index gets another type
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, code varchar(20) NOT NULL);
+CREATE UNIQUE INDEX IX_code ON dbo.berth (code DESC);
+INSERT INTO dbo.berth VALUES (1, '17');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, code int NOT NULL);
+CREATE UNIQUE INDEX IX_code ON dbo.berth (code DESC);
+--- rows SELECT code FROM dbo.berth
+17
+=== a column gets narrower than rows are | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL);
+INSERT INTO dbo.berth VALUES (1, N'Ostkai');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(3) NOT NULL);
+=== a column gets narrower, and that may lose | --may-lose column:berth.name
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL);
+INSERT INTO dbo.berth VALUES (1, N'Ostkai');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(3) NOT NULL);
+--- rows SELECT name FROM dbo.berth
+Ost
+=== a column gets narrower and no row minds
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL, depth decimal(9,4));
+INSERT INTO dbo.berth VALUES (1, N'Ost', 1.5);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(3) NOT NULL, depth decimal(5,1));
+--- rows SELECT name, depth FROM dbo.berth
+Ost,1.5
+=== NULL to NOT NULL with a value | --fill berth.note=N'none'
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20));
+INSERT INTO dbo.berth VALUES (1, NULL), (2, N'x');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20) NOT NULL);
+--- rows SELECT note FROM dbo.berth ORDER BY id
+none;x
+=== NULL to NOT NULL without one | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20));
+INSERT INTO dbo.berth VALUES (1, NULL), (2, N'x');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20) NOT NULL);
+=== NULL to NOT NULL by the default
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20));
+INSERT INTO dbo.berth VALUES (1, NULL), (2, N'x');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20) NOT NULL DEFAULT N'-');
+--- rows SELECT note FROM dbo.berth ORDER BY id
+-;x
+=== NOT NULL to NULL under a key and an index
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20) NOT NULL UNIQUE, zone int NOT NULL);
+CREATE INDEX IX_zone ON dbo.berth (zone) INCLUDE (note);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note nvarchar(20) NULL UNIQUE, zone int NULL);
+CREATE INDEX IX_zone ON dbo.berth (zone) INCLUDE (note);
+=== a fill is nobody's change but ours | --fill berth.zone=9
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+CREATE TABLE dbo.log (n int);
+INSERT INTO dbo.berth VALUES (1, NULL);
+GO
+CREATE TRIGGER dbo.noted ON dbo.berth AFTER UPDATE AS INSERT INTO dbo.log VALUES (1);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int NOT NULL);
+CREATE TABLE dbo.log (n int);
+GO
+CREATE TRIGGER dbo.noted ON dbo.berth AFTER UPDATE AS INSERT INTO dbo.log VALUES (1);
+--- rows SELECT (SELECT zone FROM dbo.berth), (SELECT count(*) FROM dbo.log), (SELECT is_disabled FROM sys.triggers)
+9,0,0
+=== int to bigint through keys
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, zone int);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int NOT NULL CONSTRAINT FK_call_berth REFERENCES dbo.berth (id) ON DELETE CASCADE);
+CREATE INDEX IX_call ON dbo.call (berth_id);
+INSERT INTO dbo.berth VALUES (1, 2);
+INSERT INTO dbo.call VALUES (5, 1);
+--- to
+CREATE TABLE dbo.berth (id bigint NOT NULL CONSTRAINT PK_berth PRIMARY KEY, zone int);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id bigint NOT NULL CONSTRAINT FK_call_berth REFERENCES dbo.berth (id) ON DELETE CASCADE);
+CREATE INDEX IX_call ON dbo.call (berth_id);
+--- rows SELECT c.berth_id, b.zone FROM dbo.call c JOIN dbo.berth b ON b.id = c.berth_id
+1,2
+=== int to bigint of a counter
+CREATE TABLE dbo.berth (id int IDENTITY(5,5) NOT NULL PRIMARY KEY, zone int);
+INSERT INTO dbo.berth (zone) VALUES (1), (2);
+--- to
+CREATE TABLE dbo.berth (id bigint IDENTITY(5,5) NOT NULL PRIMARY KEY, zone int);
+--- rows SELECT id, IDENT_CURRENT('dbo.berth') FROM dbo.berth ORDER BY id
+5,10;10,10
+=== the collation of a column under a check
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone varchar(9) NOT NULL CONSTRAINT CK_zone CHECK (zone LIKE 'N%'));
+INSERT INTO dbo.berth VALUES (1, 'N1');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone varchar(9) COLLATE Latin1_General_CS_AS NOT NULL CONSTRAINT CK_zone CHECK (zone LIKE 'N%'));
+--- rows SELECT zone FROM dbo.berth WHERE zone = 'n1'
+=== a computed column changes
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee int NOT NULL, twice AS (fee * 2));
+CREATE INDEX IX_twice ON dbo.dues (twice);
+INSERT INTO dbo.dues (id, fee) VALUES (1, 4);
+--- to
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee int NOT NULL, twice AS (fee * 3));
+CREATE INDEX IX_twice ON dbo.dues (twice);
+--- rows SELECT twice FROM dbo.dues
+12
+=== a computed column is kept
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee int NOT NULL, twice AS (fee * 2));
+--- to
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee int NOT NULL, twice AS fee*(2) PERSISTED);
+--- steps 1
+=== what a computed column stands on changes
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee int NOT NULL, twice AS (fee * 2) PERSISTED NOT NULL);
+INSERT INTO dbo.dues (id, fee) VALUES (1, 4);
+--- to
+CREATE TABLE dbo.dues (id int NOT NULL PRIMARY KEY, fee bigint NOT NULL, twice AS (fee * 2) PERSISTED NOT NULL);
+--- rows SELECT fee, twice FROM dbo.dues
+4,8
+=== identity on
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, name nvarchar(20) NOT NULL CONSTRAINT DF_name DEFAULT N'?');
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id));
+CREATE INDEX IX_name ON dbo.berth (name);
+INSERT INTO dbo.berth VALUES (7, N'Ost'), (3, N'Süd');
+INSERT INTO dbo.call VALUES (1, 7);
+--- to
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL CONSTRAINT PK_berth PRIMARY KEY, name nvarchar(20) NOT NULL CONSTRAINT DF_name DEFAULT N'?');
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id));
+CREATE INDEX IX_name ON dbo.berth (name);
+--- rows SELECT b.id, b.name, c.id, IDENT_CURRENT('dbo.berth') FROM dbo.berth b LEFT JOIN dbo.call c ON c.berth_id = b.id ORDER BY b.id
+3,Süd,<nil>,7;7,Ost,1,7
+=== identity off
+CREATE TABLE dbo.berth (id int IDENTITY(10,5) NOT NULL PRIMARY KEY, name nvarchar(20));
+INSERT INTO dbo.berth (name) VALUES (N'Ost'), (N'Süd');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20));
+--- rows SELECT id, name FROM dbo.berth ORDER BY id
+10,Ost;15,Süd
+=== identity counts otherwise
+CREATE TABLE dbo.berth (id int IDENTITY(1,1) NOT NULL PRIMARY KEY, name nvarchar(20));
+INSERT INTO dbo.berth (name) VALUES (N'Ost'), (N'Süd'), (N'West');
+DELETE FROM dbo.berth WHERE id = 3;
+--- to
+CREATE TABLE dbo.berth (id int IDENTITY(1,2) NOT NULL PRIMARY KEY, name nvarchar(20));
+--- rows SELECT id, IDENT_CURRENT('dbo.berth') FROM dbo.berth ORDER BY id
+1,3;2,3
+=== a counter is no structure
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL PRIMARY KEY, name nvarchar(20));
+INSERT INTO dbo.berth (name) VALUES (N'Ost'), (N'Süd');
+--- to
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL PRIMARY KEY, name nvarchar(20));
+--- same
+=== clustered to nonclustered, and another one clustered
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY CLUSTERED, zone int NOT NULL, name nvarchar(20));
+CREATE INDEX IX_zone ON dbo.berth (zone);
+INSERT INTO dbo.berth VALUES (1, 2, N'x');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY NONCLUSTERED, zone int NOT NULL, name nvarchar(20));
+CREATE CLUSTERED INDEX IX_zone ON dbo.berth (zone);
+--- rows SELECT name FROM dbo.berth
+x
+=== heap to clustered and back
+CREATE TABLE dbo.a (id int NOT NULL);
+CREATE TABLE dbo.b (id int NOT NULL);
+CREATE CLUSTERED INDEX CX_b ON dbo.b (id);
+INSERT INTO dbo.a VALUES (2), (1);
+--- to
+CREATE TABLE dbo.a (id int NOT NULL);
+CREATE TABLE dbo.b (id int NOT NULL);
+CREATE UNIQUE CLUSTERED INDEX CX_a ON dbo.a (id DESC);
+--- rows SELECT count(*) FROM dbo.a
+2
+=== INCLUDE and filter
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int, fee money, note nvarchar(9));
+CREATE INDEX IX_call ON dbo.call (berth) INCLUDE (fee);
+CREATE UNIQUE INDEX UX_call ON dbo.call (berth) WHERE fee > 5;
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int, fee money, note nvarchar(9));
+CREATE INDEX IX_call ON dbo.call (berth) INCLUDE (fee, note);
+CREATE UNIQUE INDEX UX_call ON dbo.call (berth) WHERE fee > 5 AND note IS NOT NULL;
+=== an index gets another name
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int);
+CREATE INDEX IX_one ON dbo.call (berth);
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int);
+CREATE INDEX IX_two ON dbo.call (berth);
+--- steps 1
+=== options of an index, and one that is off
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int, fee int);
+CREATE INDEX IX_one ON dbo.call (berth);
+CREATE INDEX IX_two ON dbo.call (fee) WITH (FILLFACTOR = 80);
+ALTER INDEX IX_two ON dbo.call DISABLE;
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int, fee int);
+CREATE INDEX IX_one ON dbo.call (berth) WITH (FILLFACTOR = 70, PAD_INDEX = ON, DATA_COMPRESSION = PAGE);
+CREATE INDEX IX_two ON dbo.call (fee) WITH (FILLFACTOR = 80);
+=== rowstore to columnstore
+CREATE TABLE dbo.tide (at int NOT NULL, height int);
+CREATE CLUSTERED INDEX CX_tide ON dbo.tide (at);
+INSERT INTO dbo.tide VALUES (1, 2);
+--- to
+CREATE TABLE dbo.tide (at int NOT NULL, height int);
+CREATE CLUSTERED COLUMNSTORE INDEX CX_tide ON dbo.tide;
+--- rows SELECT height FROM dbo.tide
+2
+=== a columnstore index beside rows
+CREATE TABLE dbo.tide (at int NOT NULL PRIMARY KEY, height int);
+--- to
+CREATE TABLE dbo.tide (at int NOT NULL PRIMARY KEY, height int);
+CREATE NONCLUSTERED COLUMNSTORE INDEX NC_tide ON dbo.tide (at, height);
+=== actions of a foreign key
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id) ON DELETE SET NULL ON UPDATE CASCADE);
+=== a foreign key that nobody looked at is trusted
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int, fee int);
+ALTER TABLE dbo.call WITH NOCHECK ADD CONSTRAINT FK_call FOREIGN KEY (berth_id) REFERENCES dbo.berth (id);
+ALTER TABLE dbo.call WITH NOCHECK ADD CONSTRAINT CK_fee CHECK (fee > 0);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id), fee int CONSTRAINT CK_fee CHECK (fee > 0));
+--- rows SELECT is_not_trusted FROM sys.foreign_keys UNION ALL SELECT is_not_trusted FROM sys.check_constraints
+0;0
+=== a trusted one is trusted no more, one is off
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id), fee int CONSTRAINT CK_fee CHECK (fee > 0));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int, fee int);
+ALTER TABLE dbo.call WITH NOCHECK ADD CONSTRAINT FK_call FOREIGN KEY (berth_id) REFERENCES dbo.berth (id);
+ALTER TABLE dbo.call ADD CONSTRAINT CK_fee CHECK (fee > 0);
+ALTER TABLE dbo.call NOCHECK CONSTRAINT CK_fee;
+=== orphans forbid a foreign key | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int);
+INSERT INTO dbo.call VALUES (1, 9);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int REFERENCES dbo.berth (id));
+=== keys in a circle come
+CREATE TABLE dbo.z (id int);
+--- to
+CREATE TABLE dbo.z (id int);
+CREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY, b int);
+CREATE TABLE dbo.b (id int NOT NULL PRIMARY KEY, a int CONSTRAINT FK_b REFERENCES dbo.a (id));
+ALTER TABLE dbo.a ADD CONSTRAINT FK_a FOREIGN KEY (b) REFERENCES dbo.b (id);
+=== keys in a circle go | --may-lose *
+CREATE TABLE dbo.z (id int);
+CREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY, b int);
+CREATE TABLE dbo.b (id int NOT NULL PRIMARY KEY, a int CONSTRAINT FK_b REFERENCES dbo.a (id));
+ALTER TABLE dbo.a ADD CONSTRAINT FK_a FOREIGN KEY (b) REFERENCES dbo.b (id);
+INSERT INTO dbo.a VALUES (1, NULL);
+--- to
+CREATE TABLE dbo.z (id int);
+=== a table goes that another one refers to | --may-lose table:berth
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int REFERENCES dbo.berth (id));
+INSERT INTO dbo.berth VALUES (1);
+INSERT INTO dbo.call VALUES (1, 1);
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int);
+--- rows SELECT berth_id FROM dbo.call
+1
+=== a key that others refer to moves to other columns
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, code int NOT NULL);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id));
+INSERT INTO dbo.berth VALUES (1, 5);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT UQ_berth UNIQUE, code int NOT NULL CONSTRAINT PK_berth PRIMARY KEY);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth_id int CONSTRAINT FK_call REFERENCES dbo.berth (id));
+=== a schema bound view on what changes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL);
+INSERT INTO dbo.berth VALUES (1, 2);
+GO
+CREATE VIEW dbo.deep WITH SCHEMABINDING AS SELECT id, depth FROM dbo.berth;
+GO
+CREATE VIEW dbo.deeper WITH SCHEMABINDING AS SELECT id FROM dbo.deep WHERE depth > 1;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth bigint NOT NULL);
+GO
+CREATE VIEW dbo.deep WITH SCHEMABINDING AS SELECT id, depth FROM dbo.berth;
+GO
+CREATE VIEW dbo.deeper WITH SCHEMABINDING AS SELECT id FROM dbo.deep WHERE depth > 1;
+--- rows SELECT id FROM dbo.deeper
+1
+=== an indexed view is made anew
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int NOT NULL, fee int NOT NULL);
+GO
+CREATE VIEW dbo.sums WITH SCHEMABINDING AS SELECT berth, SUM(fee) AS fees, COUNT_BIG(*) AS n FROM dbo.call GROUP BY berth;
+GO
+CREATE UNIQUE CLUSTERED INDEX CX_sums ON dbo.sums (berth);
+CREATE INDEX IX_sums ON dbo.sums (fees);
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int NOT NULL, fee bigint NOT NULL);
+GO
+CREATE VIEW dbo.sums WITH SCHEMABINDING AS SELECT berth, SUM(fee) AS fees, COUNT_BIG(*) AS n FROM dbo.call GROUP BY berth;
+GO
+CREATE UNIQUE CLUSTERED INDEX CX_sums ON dbo.sums (berth);
+CREATE INDEX IX_sums ON dbo.sums (fees);
+=== an indexed view changes
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int NOT NULL, fee int NOT NULL);
+GO
+CREATE VIEW dbo.sums WITH SCHEMABINDING AS SELECT berth, COUNT_BIG(*) AS n FROM dbo.call GROUP BY berth;
+GO
+CREATE UNIQUE CLUSTERED INDEX CX_sums ON dbo.sums (berth);
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, berth int NOT NULL, fee int NOT NULL);
+GO
+CREATE VIEW dbo.sums WITH SCHEMABINDING AS SELECT berth, SUM(fee) AS fees, COUNT_BIG(*) AS n FROM dbo.call GROUP BY berth;
+GO
+CREATE UNIQUE CLUSTERED INDEX CX_sums ON dbo.sums (berth);
+=== a view of stars sees a new column
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+INSERT INTO dbo.berth VALUES (1);
+GO
+CREATE VIEW dbo.everything AS SELECT * FROM dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int DEFAULT 3);
+GO
+CREATE VIEW dbo.everything AS SELECT * FROM dbo.berth;
+--- rows SELECT * FROM dbo.everything
+1,<nil>
+=== views on views change
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+GO
+CREATE VIEW dbo.a AS SELECT id FROM dbo.berth;
+GO
+CREATE VIEW dbo.b AS SELECT id FROM dbo.a;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+GO
+CREATE VIEW dbo.a AS SELECT id, zone FROM dbo.berth;
+GO
+CREATE VIEW dbo.b AS SELECT id, zone FROM dbo.a;
+=== a function in a check changes
+CREATE TABLE dbo.z (id int);
+GO
+CREATE FUNCTION dbo.fits(@n int) RETURNS bit WITH SCHEMABINDING AS BEGIN RETURN CASE WHEN @n > 0 THEN 1 ELSE 0 END END
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, CONSTRAINT CK_fits CHECK (dbo.fits(depth) = 1));
+INSERT INTO dbo.berth VALUES (1, 4);
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+CREATE FUNCTION dbo.fits(@n int) RETURNS bit WITH SCHEMABINDING AS BEGIN RETURN CASE WHEN @n > 2 THEN 1 ELSE 0 END END
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, CONSTRAINT CK_fits CHECK (dbo.fits(depth) = 1));
+--- rows SELECT depth FROM dbo.berth
+4
+=== procedures that call what is not there yet
+CREATE TABLE dbo.z (id int);
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+CREATE PROCEDURE dbo.a AS EXEC dbo.b;
+GO
+CREATE PROCEDURE dbo.b AS SELECT x FROM dbo.nowhere;
+GO
+CREATE PROC dbo.c @n int = 3 OUTPUT AS SET @n = 4;
+=== a procedure changes and a function becomes another kind
+CREATE TABLE dbo.z (id int);
+GO
+CREATE PROCEDURE dbo.a @n int AS SELECT @n;
+GO
+CREATE FUNCTION dbo.f(@n int) RETURNS int AS BEGIN RETURN @n END
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+CREATE PROCEDURE dbo.a @n bigint, @m int = 1 AS SELECT @n + @m;
+GO
+CREATE FUNCTION dbo.f(@n int) RETURNS TABLE AS RETURN SELECT id FROM dbo.z WHERE id > @n
+=== a table becomes a view | --may-lose table:berth
+CREATE TABLE dbo.z (id int);
+CREATE TABLE dbo.berth (id int);
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+CREATE VIEW dbo.berth AS SELECT id FROM dbo.z;
+=== order and state of triggers
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.one ON dbo.berth AFTER INSERT AS PRINT 'one';
+GO
+CREATE TRIGGER dbo.two ON dbo.berth AFTER INSERT, UPDATE AS PRINT 'two';
+GO
+EXEC sp_settriggerorder 'dbo.one', 'First', 'INSERT';
+DISABLE TRIGGER dbo.two ON dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.one ON dbo.berth AFTER INSERT AS PRINT 'one!';
+GO
+CREATE TRIGGER dbo.two ON dbo.berth AFTER INSERT, UPDATE AS PRINT 'two';
+GO
+CREATE TRIGGER dbo.three ON dbo.berth AFTER DELETE AS PRINT 'three';
+GO
+EXEC sp_settriggerorder 'dbo.one', 'Last', 'INSERT';
+DISABLE TRIGGER dbo.three ON dbo.berth;
+=== a trigger instead of, on a view
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE VIEW dbo.v AS SELECT id FROM dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE VIEW dbo.v AS SELECT id FROM dbo.berth;
+GO
+CREATE TRIGGER dbo.instead ON dbo.v INSTEAD OF INSERT AS INSERT INTO dbo.berth SELECT id FROM inserted;
+=== a table type in use
+CREATE TYPE dbo.ids AS TABLE (id int NOT NULL PRIMARY KEY);
+GO
+CREATE PROCEDURE dbo.take @ids dbo.ids READONLY AS SELECT id FROM @ids;
+--- to
+CREATE TYPE dbo.ids AS TABLE (id bigint NOT NULL PRIMARY KEY, note nvarchar(9) DEFAULT N'x', CHECK (id > 0));
+GO
+CREATE PROCEDURE dbo.take @ids dbo.ids READONLY AS SELECT id FROM @ids;
+=== an alias type in use
+CREATE TYPE dbo.label FROM nvarchar(20) NOT NULL;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name dbo.label DEFAULT N'x');
+INSERT INTO dbo.berth VALUES (1, N'Ost');
+GO
+CREATE PROCEDURE dbo.p @l dbo.label AS SELECT @l;
+--- to
+CREATE TYPE dbo.label FROM nvarchar(40) NOT NULL;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name dbo.label DEFAULT N'x');
+GO
+CREATE PROCEDURE dbo.p @l dbo.label AS SELECT @l;
+--- rows SELECT b.name, t.max_length FROM dbo.berth b, sys.types t WHERE t.user_type_id > 256
+Ost,80
+=== a sequence changes
+CREATE SEQUENCE dbo.no AS int START WITH 10 INCREMENT BY 2;
+CREATE TABLE dbo.call (id int NOT NULL DEFAULT (NEXT VALUE FOR dbo.no), n int);
+INSERT INTO dbo.call (n) VALUES (1);
+--- to
+CREATE SEQUENCE dbo.no AS int START WITH 10 INCREMENT BY 5 MAXVALUE 1000 CYCLE NO CACHE;
+CREATE TABLE dbo.call (id int NOT NULL DEFAULT (NEXT VALUE FOR dbo.no), n int);
+--- rows SELECT id FROM dbo.call
+10
+=== a sequence of another type under a default
+CREATE SEQUENCE dbo.no AS int;
+CREATE TABLE dbo.call (id bigint NOT NULL DEFAULT (NEXT VALUE FOR dbo.no));
+--- to
+CREATE SEQUENCE dbo.no AS bigint START WITH 1;
+CREATE TABLE dbo.call (id bigint NOT NULL DEFAULT (NEXT VALUE FOR dbo.no));
+=== synonyms, schemas and descriptions
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+CREATE SYNONYM dbo.quay FOR dbo.berth;
+EXEC sp_addextendedproperty 'MS_Description', 'old', 'SCHEMA', 'dbo', 'TABLE', 'berth';
+EXEC sp_addextendedproperty 'MS_Description', 'goes', 'SCHEMA', 'dbo', 'TABLE', 'berth', 'COLUMN', 'zone';
+--- to
+CREATE SCHEMA yard;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_b PRIMARY KEY, zone int);
+CREATE TABLE yard.crane (id int NOT NULL PRIMARY KEY);
+CREATE SYNONYM dbo.quay FOR yard.crane;
+EXEC sp_addextendedproperty 'MS_Description', 'it''s new', 'SCHEMA', 'dbo', 'TABLE', 'berth';
+EXEC sp_addextendedproperty 'MS_Description', 'key', 'SCHEMA', 'dbo', 'TABLE', 'berth', 'CONSTRAINT', 'PK_b';
+EXEC sp_addextendedproperty 'owner of data', 'office', 'SCHEMA', 'dbo', 'TABLE', 'berth', 'COLUMN', 'id';
+EXEC sp_addextendedproperty 'MS_Description', 'the yard', 'SCHEMA', 'yard';
+=== masks, sparse columns, row guids, compression, escalation
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, mail nvarchar(99), note nvarchar(9), u uniqueidentifier NOT NULL);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, mail nvarchar(99) MASKED WITH (FUNCTION = 'email()'), note nvarchar(9) SPARSE, u uniqueidentifier ROWGUIDCOL NOT NULL);
+ALTER TABLE dbo.berth SET (LOCK_ESCALATION = DISABLE);
+ALTER INDEX ALL ON dbo.berth REBUILD WITH (DATA_COMPRESSION = PAGE);
+=== a type that is only converted when told to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, at datetime NOT NULL, n int);
+CREATE INDEX IX_at ON dbo.berth (at);
+INSERT INTO dbo.berth VALUES (1, '1900-01-03', 4);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, at int NOT NULL, n int);
+CREATE INDEX IX_at ON dbo.berth (at);
+--- rows SELECT at FROM dbo.berth
+2
+=== a column comes with rows there | --fill berth.zone=id+1
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+INSERT INTO dbo.berth VALUES (1), (2);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int NOT NULL, made datetime2 NOT NULL DEFAULT sysutcdatetime(), v rowversion);
+--- rows SELECT zone FROM dbo.berth ORDER BY id
+2;3
+=== a column comes that rows have no value for | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+INSERT INTO dbo.berth VALUES (1), (2);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int NOT NULL);
+=== a column goes with its default, index and check | --may-lose column:berth.zone
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int NOT NULL DEFAULT 3 CHECK (zone > 0));
+CREATE INDEX IX_zone ON dbo.berth (zone);
+INSERT INTO dbo.berth (id) VALUES (1);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+=== rows that stand twice forbid a unique index | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+INSERT INTO dbo.berth VALUES (1, 1), (2, 1);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone int);
+CREATE UNIQUE INDEX UX ON dbo.berth (zone);
+=== hostile names
+CREATE TABLE dbo.z (id int);
+--- to
+CREATE TABLE dbo.z (id int);
+CREATE TABLE dbo.[a]]b; DROP TABLE z--] ([x'y] int NOT NULL CONSTRAINT [p]]k] PRIMARY KEY, [$(HOME)] nvarchar(9) CONSTRAINT [d'f] DEFAULT N'it''s', [go
+go] int CHECK ([go
+go] > 0), [/* */] int);
+CREATE INDEX [i
+GO
+] ON dbo.[a]]b; DROP TABLE z--] ([$(HOME)]);
+EXEC sp_addextendedproperty 'MS_Description', 'a
+GO
+$(PATH) :r x ''''', 'SCHEMA', 'dbo', 'TABLE', 'a]b; DROP TABLE z--';
+GO
+CREATE VIEW dbo.[v'w] AS /* a
+GO : in it
+:r file
+*/ SELECT [x'y] AS [select] FROM dbo.[a]]b; DROP TABLE z--] WHERE [$(HOME)] <> '$(x)';
+=== modules made under other settings
+CREATE TABLE dbo.z (id int);
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+SET ANSI_NULLS OFF
+GO
+CREATE PROCEDURE dbo.old AS SELECT id FROM dbo.z WHERE id = NULL;
+GO
+SET ANSI_NULLS ON
+GO
+-- what it is for
+CREATE PROCEDURE dbo.new AS SELECT 1;
+=== a module under an old name
+CREATE TABLE dbo.z (id int);
+GO
+CREATE VIEW dbo.before AS SELECT id FROM dbo.z;
+GO
+EXEC sp_rename 'dbo.before', 'after';
+--- to
+CREATE TABLE dbo.z (id int);
+GO
+CREATE VIEW [dbo].[after] AS SELECT id FROM dbo.z;
+--- same
+=== idioms of scripts that are kept with a program
+CREATE TABLE dbo.z (id int);
+--- to
+SET ANSI_NULLS ON
+GO
+SET QUOTED_IDENTIFIER ON
+GO
+IF OBJECT_ID(N'dbo.z', N'U') IS NULL CREATE TABLE dbo.z (id int);
+GO
+IF EXISTS (SELECT * FROM sys.objects WHERE object_id = OBJECT_ID(N'[dbo].[p]') AND type IN (N'P', N'PC')) DROP PROCEDURE [dbo].[p]
+GO
+CREATE PROCEDURE dbo.p AS SELECT 1
+GO
+IF NOT EXISTS (SELECT 1 FROM sys.columns WHERE object_id = OBJECT_ID('dbo.z') AND name = 'zone') ALTER TABLE dbo.z ADD zone int
+GO
+ALTER PROCEDURE dbo.p AS SELECT 2
+GO
+DECLARE @sql nvarchar(max) = N'CREATE VIEW dbo.v AS SELECT zone FROM dbo.z'
+EXEC sp_executesql @sql
