@@ -517,6 +517,9 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		}
 	}
 	o := x.d.find(f.Name, "U", "V", "SN")
+	if o == nil && compatible[strings.ToLower(f.Name[len(f.Name)-1])] {
+		return renamed(x.system(f), alias, nil)
+	}
 	if o != nil && o.typ == "SN" {
 		to, _ := tsql.Batch("TRUNCATE TABLE " + o.syn)
 		o = x.d.find(to[0].Body.(*tsql.Truncate).Table, "U", "V")

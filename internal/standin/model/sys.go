@@ -32,8 +32,18 @@ func orNull(s string) any {
 // documents are there; one that is not is error 207, as there.
 func (x *session) system(f *tsql.From) *relation {
 	name := strings.ToLower(f.Name[len(f.Name)-1])
+	space := "sys"
+	if len(f.Name) > 1 {
+		space = strings.ToLower(f.Name[len(f.Name)-2])
+	}
 	v, ok := sysViews[name]
-	if !ok || !strings.EqualFold(f.Name[len(f.Name)-2], "sys") {
+	switch {
+	case space == "information_schema":
+		v, ok = standardViews[name]
+	case compatible[name]:
+		v, ok = oldViews[name]
+	}
+	if !ok {
 		panic(fail(208, "Invalid object name '%s'.", strings.Join(f.Name, ".")))
 	}
 	x.sysRead = true
