@@ -378,6 +378,9 @@ func (p pen) name(s string) string {
 	if p.engine == "mysql" {
 		return "`" + strings.ReplaceAll(s, "`", "``") + "`"
 	}
+	if p.engine == "sqlserver" && p.maybe() {
+		return "[" + strings.ReplaceAll(s, "]", "]]") + "]"
+	}
 	if p.engine == "sqlite" && p.maybe() && !strings.Contains(s, "]") {
 		return "[" + s + "]"
 	}
@@ -399,6 +402,12 @@ func (p pen) typ(t string) string {
 			m = map[string]string{"int": "INTEGER(11)", "big": "INT8", "real": "DOUBLE PRECISION", "text": "CHARACTER VARYING(40)"}
 		}
 	}
+	if p.engine == "sqlserver" {
+		m = map[string]string{"int": "INT", "big": "BIGINT", "real": "FLOAT", "text": "NVARCHAR(40)"}
+		if p.maybe() {
+			m = map[string]string{"int": "INTEGER", "big": "[bigint]", "real": "DOUBLE PRECISION", "text": "NATIONAL CHARACTER VARYING(40)"}
+		}
+	}
 	if p.engine == "postgres" && p.maybe() {
 		m = map[string]string{"int": "int4", "big": "int8", "real": "float4", "text": "text"}
 	}
@@ -416,8 +425,12 @@ func (p pen) sql(s *spec) string {
 				line = p.name(c.name) + " INT"
 			}
 			switch {
+			case i == 0 && p.engine == "sqlserver":
+				line += p.word(" NOT NULL PRIMARY KEY")
 			case i == 0:
 				line += p.word(" PRIMARY KEY")
+			case c.computed != "" && p.engine == "sqlserver":
+				line = p.name(c.name) + p.word(" AS") + " (" + p.name(c.computed) + " * 2)" + p.word(" PERSISTED")
 			case c.computed != "":
 				line += p.word(" GENERATED ALWAYS AS") + " (" + p.name(c.computed) + " * 2)" + p.word(" STORED")
 			}
@@ -435,15 +448,23 @@ func (p pen) sql(s *spec) string {
 			items = append(items, line)
 		}
 		for _, c := range t.checks {
-			items = append(items, fmt.Sprintf("%s %s %s (%s > 0)", p.word("CONSTRAINT"), p.name("ck_"+c), p.word("CHECK"), p.name(c)))
+			name := "ck_" + c
+			if p.engine == "sqlserver" { // names are the schema's
+				name = "ck_" + t.name + c
+			}
+			items = append(items, fmt.Sprintf("%s %s %s (%s > 0)", p.word("CONSTRAINT"), p.name(name), p.word("CHECK"), p.name(c)))
 		}
 		for _, c := range t.uniques {
+			if p.engine == "sqlserver" { // where NULLs would be equal
+				late = append(late, fmt.Sprintf("CREATE UNIQUE INDEX %s ON %s (%s) WHERE %s IS NOT NULL;", p.name("uq_"+t.name+c), p.name(t.name), p.name(c), p.name(c)))
+				continue
+			}
 			items = append(items, fmt.Sprintf("CONSTRAINT %s UNIQUE (%s)%s", p.name("uq_"+t.name+c), p.name(c), p.conflict(t, c)))
 		}
 		for _, c := range t.cols {
 			if to := t.refs[c.name]; to != "" {
 				fk := fmt.Sprintf("CONSTRAINT %s FOREIGN KEY (%s) REFERENCES %s (%s) ON DELETE SET NULL", p.name("fk_"+c.name), p.name(c.name), p.name(to), p.name("id"))
-				if p.engine == "mysql" { // names are the database's, and what is computed from the column must stay
+				if p.engine == "mysql" || p.engine == "sqlserver" { // names are the database's, and what is computed from the column must stay
 					fk = fmt.Sprintf("CONSTRAINT %s FOREIGN KEY (%s) REFERENCES %s (%s)", p.name("fk_"+t.name+c.name), p.name(c.name), p.name(to), p.name("id"))
 				}
 				if p.engine == "sqlite" {
@@ -491,6 +512,9 @@ func (p pen) sql(s *spec) string {
 		for _, c := range v.cols {
 			cols = append(cols, p.name(c))
 		}
+		if p.engine == "sqlserver" {
+			b.WriteString("GO\n")
+		}
 		fmt.Fprintf(&b, "CREATE VIEW %s AS %s %s FROM %s;\n", p.name(v.name), p.word("SELECT"), strings.Join(cols, ", "), p.name(v.over))
 	}
 	for _, t := range s.tables {
@@ -498,6 +522,8 @@ func (p pen) sql(s *spec) string {
 			name := p.name("tr_" + t.name)
 			if p.engine == "mysql" {
 				fmt.Fprintf(&b, "CREATE TRIGGER %s AFTER DELETE ON %s FOR EACH ROW SET @gone = OLD.id;\n", name, p.name(t.name))
+			} else if p.engine == "sqlserver" {
+				fmt.Fprintf(&b, "GO\nCREATE TRIGGER %s ON %s AFTER DELETE AS PRINT 'gone';\n", name, p.name(t.name))
 			} else if p.engine == "sqlite" {
 				fmt.Fprintf(&b, "CREATE TRIGGER %s AFTER DELETE ON %s BEGIN UPDATE %s SET id = id WHERE id = OLD.id; END;\n", name, p.name(t.name), p.name(t.name))
 			} else {
@@ -505,8 +531,11 @@ func (p pen) sql(s *spec) string {
 			}
 		}
 	}
-	if p.engine == "sqlite" {
+	switch p.engine {
+	case "sqlite":
 		b.WriteString(p.extras(s))
+	case "sqlserver":
+		b.WriteString("GO\n")
 	}
 	return b.String()
 }
@@ -604,6 +633,11 @@ func TestRandomPairsSQLite(t *testing.T) {
 	t.Parallel()
 	n := 0
 	randomPairs(t, "sqlite", litePlaces{t.TempDir(), &n}, *randomRuns*3/2)
+}
+
+func TestRandomPairsSQLServer(t *testing.T) {
+	t.Parallel()
+	randomPairs(t, "sqlserver", standIn(t), *randomRuns/3)
 }
 
 func TestRandomPairsPostgres(t *testing.T) {

@@ -14,7 +14,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	_ "github.com/microsoft/go-mssqldb"
 
@@ -299,4 +298,3 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 	}
 }
 
-var _ = time.Second

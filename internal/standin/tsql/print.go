@@ -3,6 +3,8 @@ package tsql
 import (
 	"slices"
 	"strings"
+
+	"dappermirror/internal/core/sqltext"
 )
 
 // Quote writes a name in brackets.
@@ -54,6 +56,29 @@ func TypeText(t TypeName) string {
 		s += "(" + strings.Join(t.Args, ",") + ")"
 	}
 	return s
+}
+
+// Spelled writes a text so that names in quotes and without, and words in small letters
+// and in capitals, are the same: what the server does not tell apart. Space, comments
+// and constants stay as they are. fold brings a name into the form in which it is
+// compared.
+func Spelled(text string, fold func(string) string) string {
+	var b strings.Builder
+	for _, t := range sqltext.Lex(Dialect, text) {
+		switch {
+		case t.Kind == sqltext.Quoted && Plain(t.Name()):
+			b.WriteString(fold(t.Name()))
+		case t.Kind == sqltext.Quoted:
+			b.WriteString(Quote(fold(t.Name())))
+		case t.Kind == sqltext.Word && reserved[strings.ToLower(t.Text)]:
+			b.WriteString(strings.ToLower(t.Text))
+		case t.Kind == sqltext.Word, t.Kind == sqltext.Param:
+			b.WriteString(fold(t.Text))
+		default:
+			b.WriteString(t.Text)
+		}
+	}
+	return b.String()
 }
 
 // Synonym is the server's own name of a type that has several (SQL Server: Data

@@ -243,7 +243,7 @@ func (r *reader) module(m Row) error {
 		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("the text of %s.%s is not told: it is encrypted, or the account lacks VIEW DEFINITION", o.Schema, o.Name)})
 		return nil
 	}
-	o.Set("definition", catalog.SQL(catalog.Piece{Text: rest, Canon: rest}))
+	o.Set("definition", catalog.SQL(catalog.Piece{Text: rest, Canon: tsql.Spelled(rest, r.fold)}))
 	if heading != "" {
 		o.Carry("heading", catalog.Scalar(heading))
 	}
