@@ -25,6 +25,7 @@ import (
 	"dappermirror/internal/cli/judgement"
 	"dappermirror/internal/cli/project"
 	"dappermirror/internal/cli/reviews"
+	"dappermirror/internal/cli/standing"
 	"dappermirror/internal/cli/tasks"
 	"dappermirror/internal/cli/tell"
 	"dappermirror/internal/core/words"
@@ -365,7 +366,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")
 	cobra.EnableCommandSorting = false // they stand in the order of the day
 	root.AddCommand(a.compareCommand(), a.scriptCommand(), a.checkCommand(), a.rehearseCommand(), a.applyCommand(), a.syncCommand(),
-		a.captureCommand(), a.impactCommand(), project.Of(desk{a}).Rows(), documents.Command(desk{a}), reviews.Command(desk{a}, a.sides), a.tolerancesCommand(), project.Of(desk{a}).History(), project.Of(desk{a}).Places(), tasks.Of(desk{a}).Task(), tasks.Of(desk{a}).Tasks(), project.Of(desk{a}).Config(), a.demoCommand(), a.standinCommand(), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
+		a.captureCommand(), a.impactCommand(), project.Of(desk{a}).Rows(), documents.Command(desk{a}), reviews.Command(desk{a}, a.sides), a.tolerancesCommand(), project.Of(desk{a}).History(), project.Of(desk{a}).Places(), tasks.Of(desk{a}).Task(), tasks.Of(desk{a}).Tasks(), project.Of(desk{a}).Config(), a.demoCommand(), standing.Command(a.stdout), a.versionCommand(), a.manCommand(), a.completionCommand(), a.scratchServerCommand())
 	root.SetHelpCommand(a.helpCommand())
 	root.AddCommand(help.Topics()...)
 	root.SetHelpFunc(func(cmd *cobra.Command, _ []string) { help.Write(&a.out, cmd) })

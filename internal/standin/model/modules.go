@@ -491,13 +491,32 @@ func (x *session) sequence(b *tsql.Sequence) {
 		}
 		o = &object{schema: s, name: name, typ: "SO"}
 	}
+	q.options(b, o.name)
+	at := q.start
+	if q.used {
+		at = q.current
+	}
+	switch {
+	case q.min >= q.max:
+		panic(fail(11705, "The minimum value for sequence object '%s' must be less than its maximum value.", o.name))
+	case at < q.min || at > q.max:
+		panic(fail(11703, "The start value for sequence object '%s' must be between the minimum and maximum value of the sequence object.", o.name))
+	}
+	o.seq = &q
+	if !b.Alter {
+		x.add(o)
+	}
+}
+
+// options sets what a statement says of a sequence.
+func (q *sequence) options(b *tsql.Sequence, name string) {
 	limits, ok := wholeRange[q.dataType.name]
 	if !ok {
 		limits = wholeRange["bigint"]
 	}
 	if b.Step != "" {
 		if q.step = number64(b.Step); q.step == 0 {
-			panic(fail(11700, "The increment for sequence object '%s' cannot be zero.", o.name))
+			panic(fail(11700, "The increment for sequence object '%s' cannot be zero.", name))
 		}
 	}
 	if b.Min != "" && b.Min != "no" {
@@ -535,20 +554,6 @@ func (x *session) sequence(b *tsql.Sequence) {
 			q.start = number64(b.Restart)
 		}
 		q.used = false
-	}
-	at := q.start
-	if q.used {
-		at = q.current
-	}
-	switch {
-	case q.min >= q.max:
-		panic(fail(11705, "The minimum value for sequence object '%s' must be less than its maximum value.", o.name))
-	case at < q.min || at > q.max:
-		panic(fail(11703, "The start value for sequence object '%s' must be between the minimum and maximum value of the sequence object.", o.name))
-	}
-	o.seq = &q
-	if !b.Alter {
-		x.add(o)
 	}
 }
 

@@ -32,6 +32,9 @@ func init() {
 			}
 		}},
 	}
+}
+
+func init() {
 	standardViews = map[string]sysView{
 		"tables": {"TABLE_CATALOG TABLE_SCHEMA TABLE_NAME TABLE_TYPE", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V") {
@@ -70,6 +73,9 @@ func init() {
 			}
 		}},
 	}
+}
+
+func init() { // behind the functions that have no need of the views
 	functions["objectproperty"] = function{2, 2, true, false, objectProperty}
 	functions["objectpropertyex"] = function{2, 2, true, false, objectProperty}
 	functions["columnproperty"] = function{3, 3, true, false, func(x *session, a []any) any {

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -90,10 +91,12 @@ func objectsOf(more func(x *session, o *object) []any, types ...string) func(*se
 	}
 }
 
-var sysViews map[string]sysView
+// sysViews are the views of the catalog, by name. They are filled in init, as some of
+// them ask others.
+var sysViews = map[string]sysView{}
 
 func init() {
-	sysViews = map[string]sysView{
+	maps.Copy(sysViews, map[string]sysView{
 		"databases": {"name database_id# create_date collation_name compatibility_level# is_read_only# state# recovery_model# snapshot_isolation_state# is_read_committed_snapshot_on#", func(x *session, add func(...any)) {
 			for _, d := range x.s.dbs {
 				add(d.name, int64(d.id), moment{d.created, "datetime", 3}, d.collation, int64(160), int64(0), int64(0), int64(3), int64(0), int64(0))
@@ -130,6 +133,11 @@ func init() {
 				add(o.name, int64(243), int64(o.userType), int64(o.schema.id), int64(1), int64(1), o.id, int64(0))
 			}
 		}},
+	})
+}
+
+func init() {
+	maps.Copy(sysViews, map[string]sysView{
 		"identity_columns": {"object_id# name column_id# seed_value increment_value last_value is_not_for_replication#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "TT") {
 				if c := o.identityColumn(); c != nil {
@@ -178,6 +186,11 @@ func init() {
 				}
 			}
 		}},
+	})
+}
+
+func init() {
+	maps.Copy(sysViews, map[string]sysView{
 		"indexes":       {"object_id# name index_id# type# type_desc is_unique# data_space_id# ignore_dup_key# is_primary_key# is_unique_constraint# fill_factor# is_padded# is_disabled# is_hypothetical# allow_row_locks# allow_page_locks# has_filter# filter_definition compression_delay# optimize_for_sequential_key#", showIndexes},
 		"index_columns": {"object_id# index_id# index_column_id# column_id# key_ordinal# partition_ordinal# is_descending_key# is_included_column#", showIndexColumns},
 		"stats": {"object_id# name stats_id# auto_created# user_created# no_recompute# has_filter# filter_definition is_temporary# is_incremental#", func(x *session, add func(...any)) {
@@ -225,6 +238,11 @@ func init() {
 				}
 			}
 		}},
+	})
+}
+
+func init() {
+	maps.Copy(sysViews, map[string]sysView{
 		"parameters": {"object_id# name parameter_id# system_type_id# user_type_id# max_length# precision# scale# is_output# has_default_value# is_readonly#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("P", "FN", "IF", "TF") {
 				for i, p := range o.module.ast.Params {
@@ -291,7 +309,7 @@ func init() {
 				}
 			}
 		}},
-	}
+	})
 }
 
 var actionCode = map[string]int64{"": 0, "CASCADE": 1, "SET NULL": 2, "SET DEFAULT": 3}

@@ -1,8 +1,11 @@
-package cli
+// Package standing has the command that answers in place of a server that is not at
+// hand.
+package standing
 
 import (
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -11,10 +14,11 @@ import (
 
 	"dappermirror/internal/engine"
 	"dappermirror/internal/script"
+	"dappermirror/internal/work"
 )
 
-// standinCommand answers clients in place of a server that is not at hand.
-func (a *app) standinCommand() *cobra.Command {
+// Command is the command standin. It prints to out at once, as it does not end by itself.
+func Command(out io.Writer) *cobra.Command {
 	var listen, keys string
 	cmd := &cobra.Command{
 		Use:   "standin ENGINE [FOLDER]",
@@ -39,7 +43,7 @@ with its places.`,
 			}
 			s, ok := e.(engine.StandIn)
 			if !ok {
-				return trouble("engine", "there is no stand-in for %s; there is one for %s", args[0], standins())
+				return work.Troubled("engine", "there is no stand-in for %s; there is one for %s", args[0], standins())
 			}
 			folder := ""
 			if len(args) == 2 {
@@ -48,11 +52,11 @@ with its places.`,
 			dir := keys
 			if dir == "" {
 				if dir, err = os.MkdirTemp("", "dapper-mirror-standin-"); err != nil {
-					return trouble("write", "%w", err)
+					return work.Troubled("write", "%w", err)
 				}
 				defer os.RemoveAll(dir)
 			} else if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
-				return trouble("write", "%w", err)
+				return work.Troubled("write", "%w", err)
 			}
 			secret, certificate := filepath.Join(dir, "password"), filepath.Join(dir, "certificate.pem")
 			defer os.Remove(secret)
@@ -64,14 +68,14 @@ with its places.`,
 				if err := os.WriteFile(certificate, st.Certificate, 0o644); err != nil {
 					return err
 				}
-				fmt.Fprintf(a.stdout, "# A stand-in for %s answers on %s until it is ended.\nplaces:\n", e.Title(), st.Listen)
+				fmt.Fprintf(out, "# A stand-in for %s answers on %s until it is ended.\nplaces:\n", e.Title(), st.Listen)
 				for _, name := range st.Databases {
-					fmt.Fprintf(a.stdout, "  %s:\n    at: %s\n    password: {file: %s}\n", script.Word(name), st.Address(name, certificate), secret)
+					fmt.Fprintf(out, "  %s:\n    at: %s\n    password: {file: %s}\n", script.Word(name), st.Address(name, certificate), secret)
 				}
 				return nil
 			})
 			if err != nil {
-				return trouble("standin", "%w", err)
+				return work.Troubled("standin", "%w", err)
 			}
 			return nil
 		},
