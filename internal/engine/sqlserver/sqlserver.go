@@ -78,11 +78,12 @@ func (Engine) Definition(o *catalog.Object) string { return writer.Definition(o)
 // an error, and XACT_ABORT has rolled the transaction back by then: what stands before
 // each statement lets nothing run outside of it (SQL Server: SET NOEXEC).
 func (Engine) Frame(plan *order.Plan) engine.Frame {
+	const guard = "IF XACT_STATE() <> 1 OR @@ERROR <> 0 SET NOEXEC ON;\nGO"
 	f := engine.Frame{
 		Client:   []string{":on error exit"},
 		Settings: []string{"SET XACT_ABORT, NOCOUNT, ANSI_NULLS, ANSI_PADDING, ANSI_WARNINGS, ARITHABORT, CONCAT_NULL_YIELDS_NULL, QUOTED_IDENTIFIER ON;\nSET NUMERIC_ROUNDABORT OFF;\nSET DATEFORMAT ymd;\nSET LOCK_TIMEOUT 10000;\nGO"},
 		Begin:    "BEGIN TRANSACTION;\nGO", Commit: "COMMIT TRANSACTION;\nGO",
-		Before:  "IF XACT_STATE() <> 1 OR @@ERROR <> 0 SET NOEXEC ON;\nGO",
+		Before: guard, Checks: []string{guard},
 		Restore: []string{"SET NOEXEC OFF;\nGO", "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;\nGO", "SET XACT_ABORT, NOCOUNT OFF;\nSET LOCK_TIMEOUT -1;\nGO"},
 		RunWith: "sqlcmd -b -I %[1]s -i %[2]s",
 		Notes: []string{"Everything runs in one transaction: when a statement fails, it is rolled back and nothing is changed. Before each statement a client that went on all the same is kept from running anything.",

@@ -368,7 +368,7 @@ func (p *Parser) primary() Expr {
 		if len(t.Text) > 1 && (t.Text[1] == 'x' || t.Text[1] == 'X') {
 			return &Literal{'b', strings.ToUpper(t.Text[2:])}
 		}
-		return &Literal{'#', t.Text}
+		return &Literal{'#', p.numeral(t.Text)}
 	case t.Kind == sqltext.String:
 		p.Next()
 		if t.Text[0] == 'N' || t.Text[0] == 'n' {
@@ -382,7 +382,7 @@ func (p *Parser) primary() Expr {
 		if n := p.PeekAfter(1); n.Kind == sqltext.Number {
 			p.Next()
 			p.Next()
-			return &Literal{'#', n.Text}
+			return &Literal{'#', p.numeral(n.Text)}
 		}
 	case t.IsOp("("):
 		p.Next()
@@ -412,6 +412,16 @@ func (p *Parser) primary() Expr {
 	}
 	p.unexpected()
 	return nil
+}
+
+// numeral is a number as it is written, which letters other than an exponent's would
+// make none.
+func (p *Parser) numeral(s string) string {
+	mantissa, exponent, has := strings.Cut(strings.ToLower(s), "e")
+	if strings.Trim(mantissa, "0123456789.") != "" || strings.Count(mantissa, ".") > 1 || mantissa == "." || has && strings.Trim(strings.TrimLeft(exponent, "+-"), "0123456789") != "" {
+		p.fail(102, "Incorrect syntax near '%s'.", excerpt(s))
+	}
+	return s
 }
 
 // nestedQuery tells whether a bracket begins a query in brackets.

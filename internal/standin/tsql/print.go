@@ -136,7 +136,7 @@ func (p *printer) print(x Expr, within int) string {
 		if x.Op == "not" {
 			return bracket(rankNot, "NOT "+p.print(x.X, rankNot+1))
 		}
-		return bracket(rankUnary, x.Op+p.print(x.X, rankUnary))
+		return bracket(rankUnary, x.Op+apart(p.print(x.X, rankUnary)))
 	case *Binary:
 		return p.binary(x, bracket)
 	case *In:
@@ -225,7 +225,7 @@ func literal(x *Literal) string {
 func (p *printer) binary(x *Binary, bracket func(int, string) string) string {
 	rank := ranks[x.Op]
 	if rank > rankAnd {
-		return bracket(rank, p.print(x.L, rank)+x.Op+p.print(x.R, rank+1))
+		return bracket(rank, p.print(x.L, rank)+x.Op+apart(p.print(x.R, rank+1)))
 	}
 	list := chain(x, x.Op)
 	texts := make([]string, len(list))
@@ -237,6 +237,14 @@ func (p *printer) binary(x *Binary, bracket func(int, string) string) string {
 		texts = slices.Compact(texts)
 	}
 	return bracket(rank, strings.Join(texts, " "+strings.ToUpper(x.Op)+" "))
+}
+
+// apart keeps a sign from making a comment with the one before it.
+func apart(s string) string {
+	if strings.HasPrefix(s, "-") {
+		return "(" + s + ")"
+	}
+	return s
 }
 
 // chain are the operands of one operator that stand side by side.

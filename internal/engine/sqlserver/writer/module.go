@@ -152,8 +152,8 @@ func refreshed(c *order.Change, after []catalog.Ref) []*order.Action {
 			}
 			reach[v.Ref()], again = true, true
 			now := c.Desired.Find(v.Ref())
-			if now == nil || now.Text("definition") != v.Text("definition") {
-				continue // it is made anew
+			if now == nil || now.Text("definition") != v.Text("definition") || slices.ContainsFunc(v.Needs, func(n catalog.Need) bool { return c.Desired.Resolve(n.On) == nil }) {
+				continue // it is made anew, or reads what will not be there: that is somebody else's to mend
 			}
 			a := &order.Action{About: v.Ref(), Title: "refresh " + title(v), Late: true, After: after, Locks: []order.TableLock{}, SQL: batches("EXEC sp_refreshsqlmodule " + vocab.String(qualified(v)) + ";")}
 			for _, n := range now.Needs { // it reads them all
