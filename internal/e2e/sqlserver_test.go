@@ -298,3 +298,15 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 	}
 }
 
+
+// background runs the program in the background; done is closed when it has ended.
+func background(t *testing.T, ctx context.Context, args ...string) (*os.Process, <-chan struct{}) {
+	t.Helper()
+	cmd := exec.CommandContext(ctx, program, args...)
+	if err := cmd.Start(); err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan struct{})
+	go func() { _ = cmd.Wait(); close(done) }()
+	return cmd.Process, done
+}

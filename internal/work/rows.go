@@ -116,7 +116,7 @@ func oneTable(c *catalog.Catalog, text string) (*catalog.Object, error) {
 	var found []*catalog.Object
 	var known []string
 	for _, o := range c.Objects {
-		if len(o.PartsOf(catalog.Column)) == 0 && (o.Space != "relation" || o.Kind == catalog.Sequence) {
+		if len(o.PartsOf(catalog.Column)) == 0 && o.Kind != catalog.View && (o.Space != "relation" || o.Kind == catalog.Sequence) {
 			continue
 		}
 		known = append(known, o.Name)

@@ -204,6 +204,12 @@ func (Engine) Open(ctx context.Context, at string, opt engine.OpenOptions) (engi
 	if err != nil {
 		return nil, err
 	}
+	if wait := opt.LockWait; wait > 0 {
+		if _, err := d.conn.ExecContext(ctx, d.LockLimit(wait)); err != nil {
+			d.Close()
+			return nil, explain(err)
+		}
+	}
 	d.tls = "encrypted"
 	if e := a.url.Query().Get("encrypt"); e == "disable" {
 		d.tls = "not encrypted"
@@ -345,7 +351,10 @@ func (d *database) Exec(ctx context.Context, text string) error {
 
 // Count implements engine.RowReader.
 func (d *database) Count(ctx context.Context, query string, limit time.Duration) (int64, error) {
-	if limit > 0 {
+	if limit > 0 { // whoever holds a lock may hold it for long
+		if _, err := d.conn.ExecContext(ctx, "IF @@TRANCOUNT = 0 "+d.LockLimit(limit)); err != nil {
+			return 0, explain(err)
+		}
 		var stop context.CancelFunc
 		ctx, stop = context.WithTimeout(ctx, limit)
 		defer stop()

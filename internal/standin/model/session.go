@@ -192,7 +192,7 @@ func (x *session) catalogLock() {
 			continue
 		}
 		for k, m := range o.locks {
-			if m == lockSchM {
+			if m == lockSchM && k.name == "" {
 				x.lock(k, lockSchS, false)
 			}
 		}

@@ -11,12 +11,6 @@ import (
 	"dappermirror/internal/standin/tsql"
 )
 
-// indexCols are the columns of an index, until it is read.
-type indexCols struct {
-	keys, ends, include []string
-	refs                []catalog.Ref
-}
-
 func (r *reader) indexColumn(m Row) error {
 	key := [2]int64{m.num("object_id"), m.num("index_id")}
 	p, ref := r.known(key[0], m.num("column_id"))
@@ -39,16 +33,7 @@ func (r *reader) indexColumn(m Row) error {
 			return nil // the column that partitions it
 		}
 	}
-	was := o.Property(fact)
-	var names, ends []string
-	if was != nil {
-		for _, mark := range was.Value.Marks {
-			t := sqltext.Significant(vocab.Dialect, mark[0].Text)
-			names = append(names, t[0].Name())
-			ends = append(ends, strings.TrimPrefix(mark[0].Text, t[0].Text))
-		}
-	}
-	o.Set(fact, r.list(append(names, p.Name), append(ends, end)))
+	r.grow(o, fact, p.Name, end)
 	return nil
 }
 
@@ -112,6 +97,7 @@ func (r *reader) index(m Row) error {
 		o.SetText("type", indexTypes[m.num("type")])
 		if m.num("type") == 5 { // it has all columns, always
 			o.Remove("include")
+			o.Remove(vocab.Written + "include")
 			o.Needs = nil
 		}
 		if m["filter_definition"] != nil {
@@ -183,20 +169,13 @@ func (r *reader) foreignKeyColumn(m Row) error {
 	k := r.parts[id]
 	if k.part == nil {
 		k = part{t, &catalog.Object{Kind: catalog.ForeignKey}}
-		k.part.Set("columns", r.list(nil, nil))
+		k.part.Set("columns", catalog.List())
 		k.part.Set("parent", catalog.SQL(catalog.Piece{Text: vocab.Qualified(p), Canon: r.fold(p.Schema) + "." + r.fold(p.Name)}))
-		k.part.Set("parent columns", r.list(nil, nil))
 		k.part.Need(p.Ref(), catalog.AspectName)
 		r.parts[id] = k
 	}
-	grow := func(fact, name string) {
-		v := k.part.Property(fact).Value
-		more := r.list([]string{name}, nil)
-		v.Items, v.Marks = append(v.Items, more.Items...), append(v.Marks, more.Marks...)
-		k.part.Set(fact, v)
-	}
-	grow("columns", a.Name)
-	grow("parent columns", b.Name)
+	r.grow(k.part, "columns", a.Name, "")
+	r.grow(k.part, "parent columns", b.Name, "")
 	k.part.Need(ra, catalog.AspectType)
 	k.part.Need(rb, catalog.AspectType)
 	return nil

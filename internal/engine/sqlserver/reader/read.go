@@ -344,18 +344,11 @@ func (r *reader) known(table, column int64) (*catalog.Object, catalog.Ref) {
 	return p, ref
 }
 
-// list is a list of names as they are written and as they are compared.
-func (r *reader) list(names []string, ends []string) catalog.Value {
-	v := catalog.Value{Form: catalog.FormList}
-	for i, n := range names {
-		end := ""
-		if i < len(ends) {
-			end = ends[i]
-		}
-		v.Items = append(v.Items, r.fold(n)+strings.ToLower(end))
-		v.Marks = append(v.Marks, []catalog.Piece{{Text: vocab.Quote(n) + end, Canon: r.fold(n) + strings.ToLower(end)}})
-	}
-	return v
+// grow adds a name to a list of columns: the list is compared by names in the form in
+// which they are compared, and written as the carried list has them.
+func (r *reader) grow(o *catalog.Object, fact, name, end string) {
+	o.Set(fact, catalog.List(append(slices.Clone(o.List(fact)), r.fold(name)+strings.ToLower(end))...))
+	o.Carry(vocab.Written+fact, catalog.List(append(slices.Clone(o.List(vocab.Written+fact)), vocab.Quote(name)+end)...))
 }
 
 // constraint gives a constraint what it is known by.

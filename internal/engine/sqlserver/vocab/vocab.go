@@ -26,6 +26,9 @@ const (
 // name: it is known by what it says.
 const RealName = "real name"
 
+// Written begins the names of carried facts that have a list of columns as SQL.
+const Written = "written "
+
 // Stored is the carried fact in which a check has its text as the server keeps it.
 const Stored = "stored"
 

@@ -140,7 +140,7 @@ func (w *Writer) doubled(c *order.Change, p *catalog.Object) *order.Question {
 	}
 	o := c.Target
 	var cols []string
-	for _, n := range p.Property("columns").Value.Written() {
+	for _, n := range writtenList(p, "columns") {
 		cols = append(cols, strings.TrimSuffix(n, " DESC"))
 	}
 	list := strings.Join(cols, ", ")
@@ -175,7 +175,7 @@ func (w *Writer) orphans(c *order.Change, p *catalog.Object) *order.Question {
 
 // Orphans asks for rows of a table whose parent is not there.
 func Orphans(o, p, parent *catalog.Object) *order.Question {
-	cols, refs := p.Property("columns").Value.Written(), p.Property("parent columns").Value.Written()
+	cols, refs := writtenList(p, "columns"), writtenList(p, "parent columns")
 	var has, same []string
 	for i := range cols {
 		has = append(has, "c."+cols[i]+" IS NOT NULL")

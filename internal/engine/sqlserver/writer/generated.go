@@ -42,7 +42,7 @@ func stored(p *catalog.Object) string {
 
 // columnsAre is a condition that a list of columns is that of a part, in its order.
 func columnsAre(from, place string, p *catalog.Object, fact string) string {
-	names := p.Property(fact).Value.Written()
+	names := writtenList(p, fact)
 	var each []string
 	for i, n := range names {
 		n = strings.TrimSuffix(n, " DESC")

@@ -69,13 +69,10 @@ func named(name string) string {
 	return " CONSTRAINT " + quote(name)
 }
 
-// written are the items of a list as SQL.
-func written(p *catalog.Object, fact string) string {
-	if v := p.Property(fact); v != nil {
-		return strings.Join(v.Value.Written(), ", ")
-	}
-	return ""
-}
+// written are the columns of a list as SQL.
+func written(p *catalog.Object, fact string) string { return strings.Join(writtenList(p, fact), ", ") }
+
+func writtenList(p *catalog.Object, fact string) []string { return p.List(vocab.Written + fact) }
 
 // keySQL is a primary or unique key.
 func keySQL(p *catalog.Object, bare bool) string {

@@ -1,0 +1,101 @@
+package e2e
+
+import (
+	"archive/zip"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+)
+
+// realSchemas are the schemas that real applications ship for SQL Server, each a file
+// or a folder.
+func realSchemas(t *testing.T) map[string]string {
+	t.Helper()
+	folder := t.TempDir()
+	script, err := filepath.Abs("../../scripts/get-real-schemas")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out, err := tryCommand("", script, folder); err != nil {
+		t.Skipf("Debian's packages cannot be fetched here: %v\n%s", err, out)
+	}
+	radius := filepath.Join(folder, "freeradius-config/etc/freeradius/3.0/mods-config/sql")
+	out := map[string]string{"ejabberd": filepath.Join(folder, "ejabberd/usr/share/ejabberd/sql/mssql.sql"), "radius": filepath.Join(radius, "main/mssql/schema.sql"), "dhcp": filepath.Join(radius, "dhcp/mssql/schema.sql")}
+	for _, name := range []string{"ippool", "ippool-dhcp"} { // a table, and procedures on it
+		both := filepath.Join(folder, name)
+		for _, f := range []string{"procedure.sql", "schema.sql"} {
+			put(t, filepath.Join(both, f), read(t, filepath.Join(radius, name, "mssql", f)))
+		}
+		out[name] = both
+	}
+	jars, err := filepath.Glob(filepath.Join(folder, "libquartz2-java/usr/share/java/quartz2-2*.jar"))
+	if err != nil || len(jars) != 1 {
+		t.Fatalf("quartz: %v %v", jars, err)
+	}
+	z, err := zip.OpenReader(jars[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer z.Close()
+	f, err := z.Open("org/quartz/impl/jdbcjobstore/tables_sqlServer.sql")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	text, err := io.ReadAll(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out["quartz"] = filepath.Join(folder, "quartz.sql")
+	put(t, out["quartz"], string(text))
+	return out
+}
+
+func put(t testing.TB, path, text string) {
+	t.Helper()
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		t.Fatal(err)
+	}
+	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestRealSchemasSQLServer: what applications ship is read, made on an empty server and
+// read back the same, evolves into what another one ships and back, and a capture of it
+// says what the file says.
+func TestRealSchemasSQLServer(t *testing.T) {
+	t.Parallel()
+	schemas := realSchemas(t)
+	p := standIn(t)
+	for name, file := range schemas {
+		t.Run(name, func(t *testing.T) {
+			dir := t.TempDir()
+			live := p.make(t, "")
+			want(t, 0, dir, "script", file, live, "--dialect", "sqlserver", "-o", "new.sql")
+			want(t, 0, dir, "apply", "new.sql", live, "--yes")
+			want(t, 0, dir, "compare", file, live, "--dialect", "sqlserver")
+			want(t, 0, dir, "capture", live, "-o", "live.json")
+			want(t, 0, dir, "compare", "live.json", file, "--dialect", "sqlserver")
+			want(t, 0, dir, "script", "live.json", p.make(t, ""), "-o", "again.sql")
+			if a, b := body(read(t, filepath.Join(dir, "new.sql"))), body(read(t, filepath.Join(dir, "again.sql"))); a != b {
+				t.Errorf("from a capture another script is written:\n%s", firstDifference(strings.Split(a, "\n"), strings.Split(b, "\n")))
+			}
+			was := p.dump(t, live)
+			for other, to := range schemas {
+				if other == name || len(other) > len(name) && name != "dhcp" {
+					continue
+				}
+				want(t, 0, dir, "script", to, live, "--dialect", "sqlserver", "--may-lose", "*", "-o", "to.sql", "--backout", "back.sql", "--force")
+				want(t, 0, dir, "apply", "to.sql", live, "--yes")
+				want(t, 0, dir, "compare", to, live, "--dialect", "sqlserver")
+				want(t, 0, dir, "apply", "back.sql", live, "--yes")
+				if d := firstDifference(was, p.dump(t, live)); d != "" {
+					t.Fatalf("to %s and back leads elsewhere: %s", other, d)
+				}
+			}
+		})
+	}
+}
