@@ -356,7 +356,7 @@ func (d *database) Count(ctx context.Context, query string, limit time.Duration)
 			return 0, explain(err)
 		}
 		var stop context.CancelFunc
-		ctx, stop = context.WithTimeout(ctx, limit)
+		ctx, stop = context.WithTimeout(ctx, limit+time.Second) // the lock's limit comes first: it leaves the connection as it is
 		defer stop()
 	}
 	var n int64

@@ -419,6 +419,13 @@ func (x *session) Batch(ctx context.Context, text string, params []tds.Param, ou
 		return
 	}
 	x.lastError = failed.last.Number
+	if failed.last.Number == errCancelled.last.Number { // who asked for it is told by the end alone
+		if x.depth > 0 && x.abort {
+			x.end(false)
+			out.Transaction(10, x.tran)
+		}
+		return
+	}
 	pos := x.at
 	if failed.pos >= 0 {
 		pos = failed.pos

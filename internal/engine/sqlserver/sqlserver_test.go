@@ -1,0 +1,388 @@
+package sqlserver
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/url"
+	"strings"
+	"testing"
+	"time"
+
+	mssql "github.com/microsoft/go-mssqldb"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlserver/reader"
+	"dappermirror/internal/engine/sqlserver/vocab"
+	"dappermirror/internal/standin/model"
+)
+
+func TestAddresses(t *testing.T) {
+	for _, c := range []struct{ at, database, words, query string }{
+		{"sqlserver://sa@db.quillhaven.example/harbour", "harbour", "-S db.quillhaven.example -d harbour -U sa", "encrypt=true"},
+		{"sqlserver://sa@db.quillhaven.example:14330/harbour?encrypt=disable", "harbour", "-S db.quillhaven.example,14330 -d harbour -U sa", "encrypt=disable"},
+		{"mssql://db.quillhaven.example?database=har%20bour&TrustServerCertificate=true", "har bour", "-S db.quillhaven.example -d har bour -C", "database=har+bour"},
+		{"sqlserver://db.quillhaven.example/harbour?instance=OFFICE", "harbour", "-S db.quillhaven.example -d harbour", "app+name=dapper-mirror"},
+		{"sqlserver://sa@[::1]:1433/harbour", "harbour", "-S ::1,1433 -d harbour -U sa", "dial+timeout=15"},
+	} {
+		a, err := parseAddress(c.at)
+		if err != nil || a.database != c.database || !strings.Contains(a.url.RawQuery, c.query) {
+			t.Errorf("%s: %+v %v", c.at, a, err)
+		}
+		if got := strings.Join(Engine{}.ClientWords(c.at), " "); got != c.words {
+			t.Errorf("%s: the client's words are %s", c.at, got)
+		}
+	}
+	for _, bad := range []string{"sqlserver://sa@host", "sqlserver://sa@host/?x=1", "sqlserver://%zz/x"} {
+		if _, err := parseAddress(bad); !errors.Is(err, engine.ErrConnect) {
+			t.Errorf("%s: %v", bad, err)
+		}
+		if w := (Engine{}).ClientWords(bad); w != nil {
+			t.Errorf("%s: %v", bad, w)
+		}
+	}
+}
+
+func TestSecure(t *testing.T) {
+	for _, c := range []struct {
+		tls  engine.TLS
+		want map[string]string
+		bad  bool
+	}{
+		{engine.TLS{}, map[string]string{"encrypt": ""}, false}, {engine.TLS{Mode: "off"}, map[string]string{"encrypt": "disable"}, false}, {engine.TLS{Mode: "require"}, map[string]string{"encrypt": "true", "TrustServerCertificate": "true"}, false},
+		{engine.TLS{Mode: "verify", CA: "/ca.pem"}, map[string]string{"encrypt": "true", "certificate": "/ca.pem", "TrustServerCertificate": ""}, false}, {engine.TLS{Cert: "a", Key: "b"}, nil, true},
+	} {
+		at, err := Engine{}.Secure("sqlserver://sa@host/harbour", "p@ss w/rd", c.tls)
+		if (err != nil) != c.bad {
+			t.Errorf("%+v: %v", c.tls, err)
+			continue
+		}
+		if c.bad {
+			continue
+		}
+		u, err := url.Parse(at)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if p, _ := u.User.Password(); p != "p@ss w/rd" || u.User.Username() != "sa" {
+			t.Errorf("%+v: %s", c.tls, at)
+		}
+		for k, v := range c.want {
+			if u.Query().Get(k) != v {
+				t.Errorf("%+v: %s is %q", c.tls, k, u.Query().Get(k))
+			}
+		}
+	}
+}
+
+// TestExplain: what the server says is said in our words, and found by our errors.
+func TestExplain(t *testing.T) {
+	said := func(numbers ...int32) error {
+		e := mssql.Error{}
+		for _, n := range numbers {
+			e.All = append(e.All, mssql.Error{Number: n, Message: fmt.Sprintf("message %d", n)})
+		}
+		e.Number, e.Message = numbers[len(numbers)-1], fmt.Sprintf("message %d", numbers[len(numbers)-1])
+		return e
+	}
+	for _, c := range []struct {
+		err  error
+		is   error
+		says string
+	}{
+		{said(4060), engine.ErrNotFound, "no such database"}, {said(18456), engine.ErrConnect, "refused"}, {said(1222), engine.ErrLocked, "message 1222"}, {said(1205), engine.ErrLocked, "try again"},
+		{said(50871), engine.ErrGuard, "message 50871"}, {said(547), engine.ErrValue, "error 547"}, {said(2628), engine.ErrValue, ""}, {said(1105), engine.ErrDiskFull, ""}, {said(3906), engine.ErrReadOnly, ""},
+		{said(5074, 4922), nil, "message 5074; message 4922 (error 4922)"}, {said(5074, 5074, 4922), nil, "and 1 more"}, {said(102), nil, "message 102 (error 102)"},
+		{context.Canceled, context.Canceled, ""}, {context.DeadlineExceeded, engine.ErrTime, ""}, {errors.New("driver: bad connection"), engine.ErrConnect, "lost"},
+		{errors.New("TLS Handshake failed: x509: certificate signed by unknown authority"), engine.ErrConnect, "certificate"},
+	} {
+		got := explain(c.err)
+		if c.is != nil && !errors.Is(got, c.is) || !strings.Contains(got.Error(), c.says) {
+			t.Errorf("%v: %v", c.err, got)
+		}
+	}
+}
+
+// TestClasses: what a batch of a script is, told by its first words.
+func TestClasses(t *testing.T) {
+	for sql, want := range map[string]engine.Class{
+		"BEGIN TRANSACTION;": engine.Begins, "COMMIT TRANSACTION;": engine.Commits, "SET XACT_ABORT ON;": engine.Passing, "IF XACT_STATE() <> 1 OR @@ERROR <> 0 SET NOEXEC ON;": engine.Passing, "IF EXISTS (SELECT 1) THROW 50871, N'', 1;": engine.Guards,
+		"IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;": engine.Passing, "ALTER TABLE x ADD y int;": engine.Lasting, "EXEC (N'x');": engine.Lasting, "-- note\nDECLARE @x int;": engine.Lasting, "IF 1 = 1 DROP TABLE x": engine.Lasting,
+	} {
+		if got := engine.Classify(Engine{}, sql); got != want {
+			t.Errorf("%s: %v, want %v", sql, got, want)
+		}
+	}
+}
+
+// empty is a database of a model that counts the batches that read its catalog.
+func empty(t *testing.T) (*database, *[]string) {
+	t.Helper()
+	m := model.New("port")
+	var batches []string
+	m.Count = func(b string) { batches = append(batches, b) }
+	d, err := within(t.Context(), m, "port")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { d.Close() })
+	return d, &batches
+}
+
+// TestQueriesDoNotGrow: however much there is, it is read by as many queries, none of
+// which names an object.
+func TestQueriesDoNotGrow(t *testing.T) {
+	counts := map[int]int{}
+	for _, n := range []int{0, 3, 300} {
+		d, batches := empty(t)
+		for i := range n {
+			if err := d.Exec(t.Context(), fmt.Sprintf("CREATE TABLE dbo.t%[1]d (id int NOT NULL PRIMARY KEY, a int DEFAULT 3 CHECK (a > 0), b int REFERENCES dbo.t%[1]d (id))", i)); err != nil {
+				t.Fatal(err)
+			}
+			if err := d.Exec(t.Context(), fmt.Sprintf("CREATE VIEW dbo.v%[1]d AS SELECT a FROM dbo.t%[1]d", i)); err != nil {
+				t.Fatal(err)
+			}
+		}
+		*batches = nil
+		c, err := d.Read(t.Context())
+		if err != nil || len(c.Objects) != 2*n {
+			t.Fatalf("%d objects, %v", len(c.Objects), err)
+		}
+		counts[n] = len(*batches)
+		for _, b := range *batches {
+			if strings.Contains(b, "t2") && n > 0 && strings.Contains(b, "dbo.") {
+				t.Errorf("a query names an object: %s", b)
+			}
+		}
+	}
+	if counts[0] != counts[300] || counts[3] != counts[300] || counts[300] > reader.Queries {
+		t.Errorf("the queries grow, or are more than is said: %v, said %d", counts, reader.Queries)
+	}
+}
+
+// TestReadsWhatMoved: what is changed while it is read is read again, and given up when
+// that does not end.
+func TestReadsWhatMoved(t *testing.T) {
+	m := model.New("port")
+	d, err := within(t.Context(), m, "port")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer d.Close()
+	other, err := within(t.Context(), m, "port")
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Close()
+	n, busy := 0, 2
+	change := make(chan bool, 100)
+	m.Count = func(b string) {
+		if strings.Contains(b, "sys.foreign_keys AS f") && busy > 0 {
+			busy--
+			change <- true
+		}
+	}
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for range change {
+			n++
+			if err := other.Exec(context.Background(), fmt.Sprintf("CREATE TABLE dbo.t%d (id int)", n)); err != nil {
+				t.Error(err)
+			}
+		}
+	}()
+	c, err := d.Read(t.Context())
+	if err != nil || len(c.Objects) != 2 {
+		t.Errorf("%d tables, %v", len(c.Objects), err)
+	}
+	busy = 1000
+	if _, err := d.Read(t.Context()); !errors.Is(err, reader.ErrChanged) {
+		t.Errorf("a structure that keeps moving: %v", err)
+	}
+	busy = 0
+	close(change)
+	<-done
+}
+
+func textOf(t *testing.T, texts ...string) (*catalog.Catalog, error) {
+	t.Helper()
+	var files []engine.TextFile
+	for i, s := range texts {
+		files = append(files, engine.TextFile{Name: fmt.Sprintf("%c.sql", 'a'+i), Reader: strings.NewReader(s)})
+	}
+	return Engine{}.ReadText(t.Context(), files, engine.TextOptions{})
+}
+
+// TestTexts: what a text makes, in whatever order, and where it is wrong.
+func TestTexts(t *testing.T) {
+	for _, c := range []struct {
+		name  string
+		texts []string
+		has   string // the tables, or the error
+	}{
+		{"nothing", []string{""}, ""},
+		{"one", []string{"CREATE TABLE dbo.a (id int)"}, "a"},
+		{"what it needs comes later", []string{"CREATE VIEW dbo.v AS SELECT id FROM dbo.a\nGO\nCREATE TABLE dbo.b (id int REFERENCES dbo.a (id))\nGO\nCREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY)"}, "a b v"},
+		{"over files", []string{"CREATE TABLE dbo.b (id yard.label)", "CREATE TYPE yard.label FROM int", "CREATE SCHEMA yard"}, "yard b label"},
+		{"what belongs to the client", []string{":setvar x 1\n:on error exit\nCREATE TABLE a (id int)\nGO 1\nPRINT 'x'\ngo -- done\n"}, "a"},
+		{"what is about rows", []string{"CREATE TABLE a (id int)\nINSERT INTO a VALUES (1)\nUPDATE nowhere SET x = 1\nSELECT * FROM nowhere"}, "a"},
+		{"a transaction around it", []string{"BEGIN TRANSACTION\nCREATE TABLE a (id int)\nCOMMIT"}, "a"},
+		{"line ends of DOS, and a mark at the beginning", []string{"\ufeffCREATE TABLE a (id int)\r\nGO\r\nCREATE TABLE b (id int)\r\nGO\r\n"}, "a b"},
+		{"what is altered afterwards", []string{"CREATE TABLE a (id int)\nGO\nALTER TABLE a ADD b int NOT NULL CONSTRAINT DF_b DEFAULT 1\nGO\nEXEC sp_rename 'a', 'c'\nGO\nIF OBJECT_ID('x') IS NOT NULL DROP TABLE x"}, "c"},
+		{"users and roles", []string{"CREATE USER clerk WITHOUT LOGIN\nGO\nGRANT SELECT ON dbo.a TO clerk\nGO\nCREATE TABLE dbo.a (id int)"}, "a"},
+		{"a wrong word", []string{"CREATE TABLE a (id int)\nGO\n\n  CREATE TABEL b (id int)"}, "a.sql:4:10: CREATE TABEL is not known here."},
+		{"a type that is nowhere", []string{"CREATE TABLE a (\n  id int,\n  b nothing)"}, "a.sql:1:1: Column, parameter, or variable #2: Cannot find data type [nothing]. (error 2715)"},
+		{"a table that never comes", []string{"CREATE VIEW v AS\n SELECT 1 AS a FROM nowhere"}, "Invalid object name 'nowhere'. (error 208)"},
+		{"what the model does not know", []string{"SELECT 1\nGO\nCREATE PARTITION FUNCTION f (int) AS RANGE LEFT FOR VALUES (1)"}, "a.sql:3:8: CREATE PARTITION is not known here."},
+		{"an open quote in a second file", []string{"", "CREATE TABLE a (id int)\nGO\nPRINT 'x"}, "b.sql:3:7: Unclosed quotation mark"},
+		{"the client's commands that read files", []string{":r other.sql\n"}, "a.sql:1:1: the client's command is not followed"},
+		{"another database", []string{"CREATE TABLE other.dbo.a (id int)"}, "does not reach into another database"},
+	} {
+		got, err := textOf(t, c.texts...)
+		if err != nil {
+			if !strings.Contains(err.Error(), c.has) || c.has == "" {
+				t.Errorf("%s: %v, want %s", c.name, err, c.has)
+			}
+			continue
+		}
+		var names []string
+		for _, o := range got.Objects {
+			names = append(names, o.Name)
+		}
+		if strings.Join(names, " ") != c.has {
+			t.Errorf("%s: %s, want %s", c.name, strings.Join(names, " "), c.has)
+		}
+	}
+	c, err := textOf(t, "-- where ships lie\n\n  CREATE TABLE dbo.Berth (id int)\nGO\nCREATE USER clerk WITHOUT LOGIN")
+	if err != nil {
+		t.Fatal(err)
+	}
+	o := c.Find(catalog.Ref{Kind: catalog.Table, Schema: "dbo", Name: "berth"})
+	if o == nil || o.Origin == nil || o.Origin.String() != "a.sql:3:3" || len(c.Gaps) != 1 || !strings.Contains(c.Gaps[0].Why, "a.sql:5:1: USER was passed over") {
+		t.Errorf("where it stands, and what was passed over: %+v %+v", o, c.Gaps)
+	}
+}
+
+func TestSpeaks(t *testing.T) {
+	e := Engine{}
+	for _, s := range []string{"SET ANSI_NULLS ON\nGO\nCREATE TABLE [dbo].[a] ([id] [int] IDENTITY(1,1) NOT NULL)", "CREATE TABLE dbo.a (n nvarchar(max))\nGO\n"} {
+		if e.Speaks(s) <= e.Speaks("CREATE TABLE a (id INTEGER PRIMARY KEY AUTOINCREMENT);") {
+			t.Errorf("%q is not known for what it is", s)
+		}
+	}
+}
+
+// TestVerify: a module's text that is more than one statement, or none, is refused.
+func TestVerify(t *testing.T) {
+	for _, c := range []struct {
+		kind       catalog.Kind
+		fact, text string
+		good       bool
+	}{
+		{catalog.View, "definition", "AS SELECT 1 AS a", true}, {catalog.View, "definition", "AS SELECT 1 AS a; DROP TABLE x", false}, {catalog.View, "definition", "AS SELECT 1 AS a\nGO\nDROP TABLE x", false}, {catalog.View, "definition", "", false},
+		{catalog.Routine, "definition", "@a int AS SELECT 1; SELECT 2", true}, {catalog.Routine, "definition", "(@a int) RETURNS int AS BEGIN RETURN 1 END", true}, {catalog.Routine, "definition", "AS SELECT 'open", false},
+		{catalog.Trigger, "definition", "ON dbo.a AFTER INSERT AS PRINT 'x'", true}, {catalog.Trigger, "definition", "AFTER INSERT AS PRINT 'x'", false},
+		{catalog.View, "heading", "-- what for", true}, {catalog.View, "heading", "DROP TABLE x", false}, {catalog.Check, "expression", "[a]>(0)", true}, {catalog.Check, "expression", "[a]>(0)); DROP TABLE x --", false},
+		{catalog.Column, "type", "int); DROP TABLE x", false}, {catalog.Column, "default", "N'x", false}, {catalog.Column, "identity", "1, 1", true}, {catalog.Column, "identity", "1, 1) NOT NULL); DROP TABLE x --", false},
+	} {
+		o := &catalog.Object{Kind: c.kind, Name: "x"}
+		o.Set(c.fact, catalog.SQL(catalog.Piece{Text: c.text, Canon: c.text}))
+		if err := (Engine{}).Verify(o); (err == nil) != c.good || err != nil && !errors.Is(err, sqltext.ErrNotClosed) {
+			t.Errorf("%s %s %q: %v", c.kind, c.fact, c.text, err)
+		}
+	}
+}
+
+// TestBatches: what the client would take for its own reaches the server as it stands.
+func TestBatches(t *testing.T) {
+	d, _ := empty(t)
+	for _, text := range []string{"plain", "two\nlines", "a\nGO\nb", "a\n  go 3\nb", "$(HOME)", ":r file", "!! ls", "it's\nGO\n'quoted' $(x) $(y)\n:on error ignore", "GO", "ends in GO\nGO"} {
+		sql := vocab.Batch("CREATE PROCEDURE dbo.p AS /* " + strings.ReplaceAll(text, "*/", "") + " */ SELECT N'" + strings.ReplaceAll(text, "'", "''") + "' AS said")
+		if err := sqltext.Closed(vocab.Dialect, sql); err != nil {
+			t.Errorf("%q: %v\n%s", text, err, sql)
+			continue
+		}
+		list := sqltext.Split(vocab.Dialect, sql+"\n")
+		if len(list) != 1 {
+			t.Errorf("%q: %d batches", text, len(list))
+			continue
+		}
+		if err := d.Exec(t.Context(), list[0].Text); err != nil {
+			t.Errorf("%q: %v", text, err)
+			continue
+		}
+		var got string
+		if err := d.Lines(t.Context(), "SELECT OBJECT_DEFINITION(OBJECT_ID(N'dbo.p')) AS d", func(s string) error { got = s; return nil }); err != nil || !strings.Contains(got, text) {
+			t.Errorf("%q became %q, %v", text, got, err)
+		}
+		if err := d.Exec(t.Context(), "DROP PROCEDURE dbo.p"); err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
+// TestSession: claims, identities, limits and what an account lacks.
+func TestSession(t *testing.T) {
+	m := model.New("port")
+	open := func() *database {
+		d, err := within(t.Context(), m, "port")
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(func() { d.Close() })
+		return d
+	}
+	a, b := open(), open()
+	if err := a.Claim(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	if err := b.Claim(t.Context()); !errors.Is(err, engine.ErrClaimed) {
+		t.Errorf("claimed twice: %v", err)
+	}
+	a.Close()
+	for range 100 { // the server notices that it is gone
+		if err := b.Claim(t.Context()); err == nil {
+			break
+		}
+		time.Sleep(10 * time.Millisecond)
+	}
+	if err := b.Claim(t.Context()); err != nil {
+		t.Errorf("a claim stays behind: %v", err)
+	}
+	c := open()
+	idB, errB := b.Identity(t.Context())
+	idC, errC := c.Identity(t.Context())
+	if idB != idC || idB == "" || errB != nil || errC != nil {
+		t.Errorf("%q %q %v %v", idB, idC, errB, errC)
+	}
+	for _, sql := range []string{"CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY)", "INSERT INTO dbo.berth VALUES (1), (2)", "BEGIN TRANSACTION", "UPDATE dbo.berth SET id = id + 10"} {
+		if err := b.Exec(t.Context(), sql); err != nil {
+			t.Fatal(err)
+		}
+	}
+	berth := catalog.Ref{Kind: catalog.Table, Schema: "dbo", Name: "berth"}
+	if _, err := c.Count(t.Context(), "SELECT count(*) FROM dbo.berth", 60*time.Millisecond); !errors.Is(err, engine.ErrLocked) && !errors.Is(err, engine.ErrTime) {
+		t.Errorf("rows that somebody changes: %v", err)
+	}
+	if who, err := c.Blockers(t.Context(), []catalog.Ref{berth}); err != nil || len(who) != 1 || !strings.Contains(who[0], "holds X on berth") {
+		t.Errorf("who is in the way: %v %v", who, err)
+	}
+	if err := b.Exec(t.Context(), "ROLLBACK"); err != nil {
+		t.Fatal(err)
+	}
+	if n, err := c.Count(t.Context(), "SELECT count(*) FROM dbo.berth WHERE id < 3", time.Second); n != 2 || err != nil {
+		t.Errorf("%d rows, %v", n, err)
+	}
+	if sizes, err := c.Sizes(t.Context(), []catalog.Ref{berth}); err != nil || sizes[berth] <= 0 {
+		t.Errorf("sizes: %v %v", sizes, err)
+	}
+	if lacks, err := c.Lacking(t.Context(), []engine.Work{{On: berth}, {On: catalog.Ref{Kind: catalog.View, Schema: "dbo", Name: "v"}, Creates: true}}, ""); err != nil || len(lacks) != 0 {
+		t.Errorf("lacks: %v %v", lacks, err)
+	}
+	if err := b.Exec(t.Context(), "ROLLBACK"); err != nil {
+		t.Errorf("rolled back twice: %v", err)
+	}
+}
