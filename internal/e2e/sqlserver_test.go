@@ -203,7 +203,7 @@ func msCases(t *testing.T) []msCase {
 			if how == "held" {
 				c.held = true
 			} else if how != "" {
-				c.flags = strings.SplitN(how, " ", 2)
+				c.flags = strings.Fields(how)
 			}
 			out = append(out, c)
 			continue

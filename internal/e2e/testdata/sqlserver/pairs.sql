@@ -605,3 +605,42 @@ ALTER PROCEDURE dbo.p AS SELECT 2
 GO
 DECLARE @sql nvarchar(max) = N'CREATE VIEW dbo.v AS SELECT zone FROM dbo.z'
 EXEC sp_executesql @sql
+=== a table and its columns get other names | --rename table:dbo.berth=quay --rename column:berth.depth=deep --rename column:berth.name=title
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL CONSTRAINT DF_n DEFAULT N'x', depth int CONSTRAINT CK_d CHECK (depth > 0), twice AS (depth * 2));
+CREATE INDEX IX ON dbo.berth (name, depth DESC) INCLUDE (twice) WHERE depth > 3;
+CREATE INDEX IX_twice ON dbo.berth (twice);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, b int CONSTRAINT FK_c REFERENCES dbo.berth (id));
+INSERT INTO dbo.berth (id, depth) VALUES (1, 5);
+INSERT INTO dbo.call VALUES (9, 1);
+GO
+CREATE VIEW dbo.v AS SELECT name, twice FROM dbo.berth;
+GO
+CREATE TRIGGER dbo.tr ON dbo.berth AFTER DELETE AS PRINT 'gone';
+--- to
+CREATE TABLE dbo.quay (id int NOT NULL PRIMARY KEY, title nvarchar(20) NOT NULL CONSTRAINT DF_n DEFAULT N'x', deep int CONSTRAINT CK_d CHECK (deep > 0), twice AS (deep * 2));
+CREATE INDEX IX ON dbo.quay (title, deep DESC) INCLUDE (twice) WHERE deep > 3;
+CREATE INDEX IX_twice ON dbo.quay (twice);
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, b int CONSTRAINT FK_c REFERENCES dbo.quay (id));
+GO
+CREATE VIEW dbo.v AS SELECT title, twice FROM dbo.quay;
+GO
+CREATE TRIGGER dbo.tr ON dbo.quay AFTER DELETE AS PRINT 'gone';
+--- rows SELECT q.title, q.deep, q.twice, c.id FROM dbo.quay q JOIN dbo.call c ON c.b = q.id
+x,5,10,9
+=== two columns exchange their names | --rename column:berth.a=b --rename column:berth.b=a
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a int, b nvarchar(9));
+INSERT INTO dbo.berth VALUES (1, 7, N'x');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, b int, a nvarchar(9));
+--- rows SELECT a, b FROM dbo.berth
+x,7
+=== a table is renamed and rebuilt | --rename table:berth=quay
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_b PRIMARY KEY, name nvarchar(20));
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, b int CONSTRAINT FK_c REFERENCES dbo.berth (id));
+INSERT INTO dbo.berth VALUES (5, N'x');
+INSERT INTO dbo.call VALUES (9, 5);
+--- to
+CREATE TABLE dbo.quay (id int IDENTITY NOT NULL CONSTRAINT PK_b PRIMARY KEY, name nvarchar(30));
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, b int CONSTRAINT FK_c REFERENCES dbo.quay (id));
+--- rows SELECT q.id, q.name, c.id FROM dbo.quay q JOIN dbo.call c ON c.b = q.id
+5,x,9

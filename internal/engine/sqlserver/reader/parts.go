@@ -170,7 +170,7 @@ func (r *reader) foreignKeyColumn(m Row) error {
 	if k.part == nil {
 		k = part{t, &catalog.Object{Kind: catalog.ForeignKey}}
 		k.part.Set("columns", catalog.List())
-		k.part.Set("parent", catalog.SQL(catalog.Piece{Text: vocab.Qualified(p), Canon: r.fold(p.Schema) + "." + r.fold(p.Name)}))
+		k.part.Set("parent", catalog.SQL(catalog.Piece{Text: vocab.Qualified(p), Canon: tsql.Path([]string{r.fold(p.Schema), r.fold(p.Name)})}))
 		k.part.Need(p.Ref(), catalog.AspectName)
 		r.parts[id] = k
 	}

@@ -87,6 +87,15 @@ func tolerances() []catalog.Cover {
 // Quote writes a name as SQL.
 func Quote(name string) string { return tsql.Quote(name) }
 
+// Bare is the name of a column in a list, which may be descending.
+func Bare(item string) string {
+	toks := sqltext.Significant(Dialect, item)
+	if len(toks) == 0 {
+		return ""
+	}
+	return toks[0].Name()
+}
+
 // Qualified writes the name of an object with its schema.
 func Qualified(o *catalog.Object) string {
 	if o.Schema == "" {

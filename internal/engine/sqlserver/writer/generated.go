@@ -45,9 +45,7 @@ func columnsAre(from, place string, p *catalog.Object, fact string) string {
 	names := writtenList(p, fact)
 	var each []string
 	for i, n := range names {
-		n = strings.TrimSuffix(n, " DESC")
-		n = strings.ReplaceAll(strings.TrimSuffix(strings.TrimPrefix(n, "["), "]"), "]]", "]")
-		each = append(each, fmt.Sprintf("%s = %d AND c.name = %s", place, i+1, vocab.String(n)))
+		each = append(each, fmt.Sprintf("%s = %d AND c.name = %s", place, i+1, vocab.String(vocab.Bare(n))))
 	}
 	return fmt.Sprintf("(SELECT COUNT(*) FROM %s) = %d AND (SELECT COUNT(*) FROM %s AND (%s)) = %d", from, len(names), from, strings.Join(each, " OR "), len(names))
 }

@@ -84,7 +84,7 @@ func updateLines(o, p *catalog.Object) string {
 	var where []string
 	for _, k := range o.PartsOf(catalog.PrimaryKey) {
 		for _, n := range k.List("columns") {
-			c := o.Part(catalog.Column, strings.TrimSuffix(n, " desc"))
+			c := o.Part(catalog.Column, vocab.Bare(n))
 			if c == nil || c == p {
 				return InsertLines(o, 0)
 			}

@@ -72,7 +72,12 @@ func named(name string) string {
 // written are the columns of a list as SQL.
 func written(p *catalog.Object, fact string) string { return strings.Join(writtenList(p, fact), ", ") }
 
-func writtenList(p *catalog.Object, fact string) []string { return p.List(vocab.Written + fact) }
+func writtenList(p *catalog.Object, fact string) []string {
+	if v := p.Property(vocab.Written + fact); v != nil {
+		return v.Value.Written()
+	}
+	return nil
+}
 
 // keySQL is a primary or unique key.
 func keySQL(p *catalog.Object, bare bool) string {

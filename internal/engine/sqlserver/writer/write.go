@@ -22,6 +22,8 @@ type Writer struct {
 	Back bool
 	// AvoidBlocking writes what keeps others working, where the server can.
 	AvoidBlocking bool
+
+	renamed map[catalog.Ref][][2]string // columns, by their table: the old name and the new one, as they come
 }
 
 var _ order.Writer = (*Writer)(nil)

@@ -1,0 +1,120 @@
+package writer
+
+import (
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/match"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+var _ order.Renamer = (*Writer)(nil)
+
+// CanRename implements order.Renamer: modules are made anew, as their text has their
+// names.
+func (w *Writer) CanRename(owner, part catalog.Kind) bool {
+	switch part {
+	case "":
+		return owner == catalog.Table || owner == catalog.Sequence || owner == vocab.Synonym
+	case catalog.Column:
+		return owner == catalog.Table
+	}
+	return false
+}
+
+// Dialect implements order.Renamer.
+func (w *Writer) Dialect() sqltext.Dialect { return vocab.Dialect }
+
+// Rename implements order.Renamer. Checks, computed columns and filtered indexes
+// forbid that a column gets another name (SQL Server: error 15336): they step aside and
+// come back with the new name in them.
+func (w *Writer) Rename(r match.Rename) *order.Action {
+	o := r.Owner
+	a := locks(&order.Action{}, o)
+	if r.Part == nil {
+		a.SQL = []string{renamed(o, r.To.Name, "")}
+		return a
+	}
+	old := o.PartRef(r.Part)
+	before := w.renamedBefore(o.Ref(), r.Part.Name, r.To.Name)
+	uses := func(p *catalog.Object) bool {
+		return slices.ContainsFunc(p.Needs, func(n catalog.Need) bool { return n.On == old })
+	}
+	var down, up []string
+	for _, p := range slices.Backward(o.Parts) { // indexes before the columns that they are over
+		text := p.Kind == catalog.Check || p.Kind == catalog.Column && p.Has("generated") || p.Kind == catalog.Index && p.Has("where")
+		over := p.Kind == catalog.Index && !p.Has("where") && slices.ContainsFunc(o.PartsOf(catalog.Column), func(c *catalog.Object) bool {
+			return c.Has("generated") && uses(c) && slices.ContainsFunc(p.Needs, func(n catalog.Need) bool { return n.On == o.PartRef(c) })
+		})
+		if !over && (!text || !uses(p)) {
+			continue
+		}
+		is := p // as it is by now
+		for _, x := range before {
+			is = respelled(is, x[0], x[1])
+		}
+		now := respelled(is, r.Part.Name, r.To.Name)
+		table := "ALTER TABLE " + qualified(o)
+		switch p.Kind {
+		case catalog.Check:
+			down = append(down, dropConstraint(o, is, p.Name))
+			up = append(w.constraint(o, now, "CHECK"+notForReplication(now)+" ("+now.Text("expression")+")"), up...)
+		case catalog.Column:
+			down = append(down, batch(table+" DROP COLUMN "+quote(p.Name)+";"))
+			up = append([]string{batch(table + " ADD " + columnSQL(now, false) + ";")}, up...)
+		default:
+			down = append(down, batch("DROP INDEX "+quote(p.Name)+" ON "+qualified(o)+";"))
+			up = append([]string{batch(indexSQL(o, now, nil) + ";")}, up...)
+		}
+	}
+	a.SQL = slices.Concat(down, batches("EXEC sp_rename "+vocab.String(qualified(o)+"."+quote(r.Part.Name))+", "+vocab.String(r.To.Name)+", N'COLUMN';"), up)
+	return a
+}
+
+// renamedBefore notes a rename and answers those of the table that came before it. A
+// plan is made more than once: one that was met already begins anew.
+func (w *Writer) renamedBefore(table catalog.Ref, old, now string) [][2]string {
+	if w.renamed == nil {
+		w.renamed = map[catalog.Ref][][2]string{}
+	}
+	list := w.renamed[table]
+	if i := slices.Index(list, [2]string{old, now}); i >= 0 {
+		list = list[:i]
+	}
+	w.renamed[table] = append(list[:len(list):len(list)], [2]string{old, now})
+	return list
+}
+
+// respelled is a part with another name of a column in its texts and lists.
+func respelled(p *catalog.Object, old, now string) *catalog.Object {
+	out := p.Clone()
+	change := func(s string) string {
+		var b strings.Builder
+		for _, t := range sqltext.Lex(vocab.Dialect, s) {
+			if t.IsName() && strings.EqualFold(t.Name(), old) {
+				b.WriteString(quote(now))
+			} else {
+				b.WriteString(t.Text)
+			}
+		}
+		return b.String()
+	}
+	for i := range out.Properties {
+		v := &out.Properties[i].Value
+		switch {
+		case v.Form == catalog.FormSQL:
+			text := change(v.String())
+			*v = catalog.SQL(catalog.Piece{Text: text, Canon: text})
+		case strings.HasPrefix(out.Properties[i].Name, vocab.Written):
+			items := slices.Clone(v.Written())
+			for j := range items {
+				items[j] = change(items[j])
+			}
+			*v = catalog.List(items...)
+		}
+	}
+	return out
+}
