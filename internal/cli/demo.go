@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -76,6 +77,7 @@ that this is wanted.`,
 type demoWalk struct {
 	app            *app
 	source, target string
+	onServer       bool
 	names          demo.Words
 }
 
@@ -91,12 +93,43 @@ func (d *demoWalk) build(ctx context.Context, folder, server string) (err error)
 		if _, file := p.Engine.(engine.Embedded); p.Engine == nil || file {
 			return trouble("usage", "--server takes a server's URL; without it the demo makes files")
 		}
-		d.source, d.target, d.names, err = demo.OnServer(ctx, p)
+		d.onServer = true
+		if d.source, d.target, d.names, err = demo.OnServer(ctx, p); err == nil {
+			err = d.hide(folder)
+		}
 	}
 	if err != nil {
 		return trouble("demo", "%w", err)
 	}
 	return nil
+}
+
+// hide gives databases that want a password names, in a project file beside a file
+// with the password: no command line shows it.
+func (d *demoWalk) hide(folder string) error {
+	u, err := url.Parse(d.source)
+	if err != nil || u.User == nil {
+		return err
+	}
+	secret, has := u.User.Password()
+	if !has {
+		return nil
+	}
+	if err := os.WriteFile(filepath.Join(folder, "password"), []byte(secret+"\n"), 0o600); err != nil {
+		return err
+	}
+	var b strings.Builder
+	b.WriteString("places:\n")
+	for name, at := range map[string]*string{"dev": &d.source, "live": &d.target} {
+		v, err := url.Parse(*at)
+		if err != nil {
+			return err
+		}
+		v.User = url.User(v.User.Username())
+		fmt.Fprintf(&b, "  %s:\n    at: %q\n    password: {file: password}\n", name, v)
+		*at = name
+	}
+	return os.WriteFile(filepath.Join(folder, "dapper-mirror.yaml"), []byte(b.String()), 0o644)
 }
 
 // narrate writes a remark between the commands.
@@ -129,7 +162,7 @@ func (d *demoWalk) walk(folder string) error {
 	judged := []string{"--rename", n.RenameFlag, "--leave", n.Hotfix}
 	allow := []string{"--may-lose", n.Pilotage + "," + n.PilotName, "--fill", n.FillFamily}
 	var scratch []string
-	if strings.Contains(t, "://") { // beside the two databases that were made
+	if d.onServer { // beside the two databases that were made
 		scratch = []string{"--scratch", t}
 	}
 	with := func(args ...[]string) []string {

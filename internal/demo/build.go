@@ -53,7 +53,11 @@ func OnServer(ctx context.Context, p *place.Place) (dev, live string, w Words, e
 		if err := admin.Exec(ctx, "CREATE DATABASE "+name); err != nil {
 			return "", "", w, fmt.Errorf("creating the database %s: %w", name, err)
 		}
-		u, err := url.Parse(p.Address())
+		address, err := p.Secured(ctx)
+		if err != nil {
+			return "", "", w, err
+		}
+		u, err := url.Parse(address)
 		if err != nil {
 			return "", "", w, err
 		}

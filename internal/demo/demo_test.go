@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/engine/mysql"
 	"dappermirror/internal/engine/postgres"
 	"dappermirror/internal/engine/sqlite"
+	"dappermirror/internal/engine/sqlserver"
 )
 
 // TestSampleTellsItsStory: the two sides differ in all the ways the walk
@@ -46,7 +47,7 @@ func TestSampleTellsItsStory(t *testing.T) {
 }
 
 func TestEveryEngineHasTheSample(t *testing.T) {
-	for _, e := range []engine.Engine{sqlite.Engine{}, postgres.Engine{}, mysql.Engine{}} {
+	for _, e := range []engine.Engine{sqlite.Engine{}, postgres.Engine{}, mysql.Engine{}, sqlserver.Engine{}} {
 		for _, side := range []Side{Dev, Live} {
 			if text, err := Text(e, side); err != nil || len(text) < 1000 {
 				t.Errorf("%s %s: %d bytes, %v", e.Name(), side, len(text), err)

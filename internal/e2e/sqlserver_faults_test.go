@@ -327,3 +327,17 @@ func TestStandInEnds(t *testing.T) {
 		t.Errorf("left behind: %v", left)
 	}
 }
+
+// TestDemoSQLServer: the whole day runs on the stand-in, and shows no password.
+func TestDemoSQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	dir := t.TempDir()
+	r := want(t, 0, dir, "demo", "quillhaven", "--server", p.place("port"), "--create")
+	if strings.Contains(r.out, p.password) || !strings.Contains(r.out, "That was the day") || strings.Contains(read(t, filepath.Join(dir, "quillhaven/up.sql")), p.password) {
+		t.Errorf("the demo shows a password, or did not end:\n%s", r.out)
+	}
+	if r := run(t, dir, "demo", "again", "--server", p.place("port"), "--create"); r.code != 2 || !strings.Contains(r.errout, "already exists") {
+		t.Errorf("a second time: exit %d %s", r.code, r.errout)
+	}
+}

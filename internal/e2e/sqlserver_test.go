@@ -298,7 +298,6 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 	}
 }
 
-
 // background runs the program in the background; done is closed when it has ended.
 func background(t *testing.T, ctx context.Context, args ...string) (*os.Process, <-chan struct{}) {
 	t.Helper()

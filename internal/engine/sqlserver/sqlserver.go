@@ -329,8 +329,11 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 
 // Exec implements engine.Database.
 func (d *database) Exec(ctx context.Context, text string) error {
-	if text == "ROLLBACK" { // an error may have rolled back already
+	switch text {
+	case "ROLLBACK": // an error may have rolled back already
 		text = "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION"
+	case "BEGIN":
+		text = "BEGIN TRANSACTION"
 	}
 	_, err := d.conn.ExecContext(ctx, text)
 	if err == nil {

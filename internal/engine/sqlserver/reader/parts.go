@@ -380,7 +380,9 @@ func (r *reader) use(m Row) error {
 		if ref.Name == "" {
 			return nil
 		}
-		need.On, need.Aspect = ref, catalog.AspectType
+		if need.On, need.Aspect = ref, catalog.AspectType; ref.Kind != catalog.Table { // columns of a view are no parts
+			need.On, need.Aspect = ref.Object(), catalog.AspectName
+		}
 	default:
 		o := r.objects[m.num("referenced_id")]
 		if o == nil || o == from {

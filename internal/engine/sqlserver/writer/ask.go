@@ -122,7 +122,8 @@ func (w *Writer) asIs(c *order.Change, p *catalog.Object) bool {
 				return false
 			}
 		case n.On.PartKind == catalog.Column:
-			if !c.Keeps(n.On, "type", "collation", "generated") {
+			was, now := c.Actual.Resolve(n.On), c.Desired.Resolve(n.On)
+			if !c.Keeps(n.On, "collation", "generated") || !convert.Safe(underlying(c.Actual, was), underlying(c.Desired, now)) {
 				return false
 			}
 			if _, filled := w.fill(c.Desired.Find(n.On), c.Desired.Resolve(n.On)); filled {

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlserver/convert"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
@@ -60,6 +61,7 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 		nullable := p.Clone()
 		nullable.Remove("not null")
 		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), value))
+		a.Uses = append(a.Uses, reads(c, value)...)
 		a.SQL = batches(add + columnSQL(nullable, false) + ";")
 		a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+");")...)
 		if p.Has("not null") {
@@ -78,6 +80,20 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	}
 	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
 	return a
+}
+
+// reads are the columns of the target that an expression names: they must still be
+// there.
+func reads(c *order.Change, value string) []catalog.Ref {
+	var out []catalog.Ref
+	for _, t := range sqltext.Significant(vocab.Dialect, value) {
+		for _, p := range c.Target.PartsOf(catalog.Column) {
+			if t.IsName() && strings.EqualFold(t.Name(), p.Name) {
+				out = append(out, c.Target.PartRef(p))
+			}
+		}
+	}
+	return out
 }
 
 func needsValue(c *order.Change, p *catalog.Object) order.Risk {
@@ -201,6 +217,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 				a.SQL = append(a.SQL, batch(whole+" NULL;"))
 			}
 			a.Fills = append(a.Fills, order.Fill{On: ref, Value: value, Ask: holdsNull(c.Target, was)})
+			a.Uses = append(a.Uses, reads(c, value)...)
 			a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+") WHERE "+quote(p.Name)+" IS NULL;")...)
 			whose := fmt.Sprintf("the default of column %s of table %s, %s,", p.Name, o.Name, value)
 			if filled {
