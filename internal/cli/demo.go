@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -95,41 +94,13 @@ func (d *demoWalk) build(ctx context.Context, folder, server string) (err error)
 		}
 		d.onServer = true
 		if d.source, d.target, d.names, err = demo.OnServer(ctx, p); err == nil {
-			err = d.hide(folder)
+			d.source, d.target, err = demo.Hidden(folder, d.source, d.target)
 		}
 	}
 	if err != nil {
 		return trouble("demo", "%w", err)
 	}
 	return nil
-}
-
-// hide gives databases that want a password names, in a project file beside a file
-// with the password: no command line shows it.
-func (d *demoWalk) hide(folder string) error {
-	u, err := url.Parse(d.source)
-	if err != nil || u.User == nil {
-		return err
-	}
-	secret, has := u.User.Password()
-	if !has {
-		return nil
-	}
-	if err := os.WriteFile(filepath.Join(folder, "password"), []byte(secret+"\n"), 0o600); err != nil {
-		return err
-	}
-	var b strings.Builder
-	b.WriteString("places:\n")
-	for name, at := range map[string]*string{"dev": &d.source, "live": &d.target} {
-		v, err := url.Parse(*at)
-		if err != nil {
-			return err
-		}
-		v.User = url.User(v.User.Username())
-		fmt.Fprintf(&b, "  %s:\n    at: %q\n    password: {file: password}\n", name, v)
-		*at = name
-	}
-	return os.WriteFile(filepath.Join(folder, "dapper-mirror.yaml"), []byte(b.String()), 0o644)
 }
 
 // narrate writes a remark between the commands.

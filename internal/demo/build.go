@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/url"
+	"os"
 	"path/filepath"
 
 	"dappermirror/internal/engine"
@@ -68,4 +69,31 @@ func OnServer(ctx context.Context, p *place.Place) (dev, live string, w Words, e
 		at[side] = u.String()
 	}
 	return at[Dev], at[Live], w, nil
+}
+
+// Hidden gives two databases that want a password names, in a project file in a folder
+// beside a file with the password, so that no command line shows it. Others stay as
+// they are.
+func Hidden(folder, dev, live string) (string, string, error) {
+	u, err := url.Parse(dev)
+	if err != nil || u.User == nil {
+		return dev, live, err
+	}
+	secret, has := u.User.Password()
+	if !has {
+		return dev, live, nil
+	}
+	if err := os.WriteFile(filepath.Join(folder, "password"), []byte(secret+"\n"), 0o600); err != nil {
+		return dev, live, err
+	}
+	text := "places:\n"
+	for i, address := range []string{dev, live} {
+		v, err := url.Parse(address)
+		if err != nil {
+			return dev, live, err
+		}
+		v.User = url.User(v.User.Username())
+		text += fmt.Sprintf("  %s:\n    at: %q\n    password: {file: password}\n", []Side{Dev, Live}[i], v)
+	}
+	return string(Dev), string(Live), os.WriteFile(filepath.Join(folder, "dapper-mirror.yaml"), []byte(text), 0o644)
 }

@@ -249,11 +249,11 @@ func (t dataType) toWhole(v any, assign bool) any {
 		switch x := number(v).(type) {
 		case int64:
 			n = x
-		case float64:
-			d, _ := parseDecimal(strconv.FormatFloat(x, 'f', -1, 64))
-			n = t.fits(d.rescaled(0, true).n)
-		case decimal:
-			n = t.fits(x.rescaled(0, true).n)
+		default:
+			if t.name == "bit" {
+				return bit(compareValues(x, int64(0), true) != 0)
+			}
+			n = t.fits(toDecimal(x).rescaled(0, true).n)
 		}
 	}
 	if t.name == "bit" {

@@ -60,7 +60,7 @@ func parseDecimal(s string) (decimal, bool) {
 	s = strings.TrimSpace(s)
 	whole, part, _ := strings.Cut(s, ".")
 	digits := strings.TrimLeft(whole, "+-")
-	if digits == "" && part == "" || strings.Trim(digits+part, "0123456789") != "" || len(whole)-len(digits) > 1 || len(s) > 100 {
+	if digits == "" && part == "" || strings.Trim(digits+part, "0123456789") != "" || len(whole)-len(digits) > 1 || len(s) > 400 {
 		return decimal{}, false
 	}
 	n, ok := new(big.Int).SetString(digits+part, 10)

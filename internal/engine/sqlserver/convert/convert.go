@@ -131,7 +131,7 @@ func Safe(was, now string) bool {
 	case fa == date && fb == moment:
 		return b == "datetime2" || b == "datetimeoffset"
 	case fa == moment && fb == moment:
-		return (b == "datetime2" || b == "datetimeoffset" && a != "datetimeoffset") && fraction(b, y) >= fraction(a, x)
+		return a != "datetimeoffset" && (b == "datetime2" || b == "datetimeoffset") && fraction(b, y) >= fraction(a, x)
 	case fa == clock && fb == clock:
 		return fraction(b, y) >= fraction(a, x)
 	}
