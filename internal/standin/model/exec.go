@@ -542,13 +542,11 @@ func spExecuteSQL(x *session, c *call) any {
 
 // spGetAppLock takes a lock on a name (SQL Server: sp_getapplock).
 func spGetAppLock(x *session, c *call) any {
-	k := lockKey{name: "transaction:" + c.text("Resource", 0)}
-	if strings.EqualFold(c.text("LockOwner", 2), "Session") {
-		k.name = "session:" + c.text("Resource", 0)
-	} else if x.depth == 0 {
+	k := lockKey{d: x.d, name: c.text("Resource", 0)}
+	owned := strings.EqualFold(c.text("LockOwner", 2), "Session")
+	if !owned && x.depth == 0 {
 		return int64(-999)
 	}
-	k.d = x.d
 	m := lockSchM
 	if strings.EqualFold(c.text("LockMode", 1), "Shared") {
 		m = lockShared
@@ -567,19 +565,24 @@ func spGetAppLock(x *session, c *call) any {
 		x.locks = map[lockKey]lockMode{}
 	}
 	x.locks[k] = max(x.locks[k], m)
+	if owned {
+		if x.owned == nil {
+			x.owned = map[lockKey]bool{}
+		}
+		x.owned[k] = true
+	}
 	return int64(0)
 }
 
 func spReleaseAppLock(x *session, c *call) any {
-	for _, owner := range []string{"session:", "transaction:"} {
-		k := lockKey{d: x.d, name: owner + c.text("Resource", 0)}
-		if x.locks[k] != lockNone {
-			delete(x.locks, k)
-			x.s.turn.Broadcast()
-			return int64(0)
-		}
+	k := lockKey{d: x.d, name: c.text("Resource", 0)}
+	if x.locks[k] == lockNone {
+		return int64(-999)
 	}
-	return int64(-999)
+	delete(x.locks, k)
+	delete(x.owned, k)
+	x.s.turn.Broadcast()
+	return int64(0)
 }
 
 // say sends a result.

@@ -29,6 +29,7 @@ type session struct {
 	abort     bool // XACT_ABORT
 	undo      []func()
 	locks     map[lockKey]lockMode // until the transaction ends
+	owned     map[lockKey]bool     // which of them stay as long as the session
 	waiting   *lockKey
 	wants     lockMode
 	wait      time.Duration // LOCK_TIMEOUT; -1 for ever
@@ -310,7 +311,7 @@ func (x *session) end(keep bool) {
 	}
 	x.undo, x.depth, x.doomed = nil, 0, false
 	for k := range x.locks {
-		if k.name == "" || !strings.HasPrefix(k.name, "session:") {
+		if !x.owned[k] {
 			delete(x.locks, k)
 		}
 	}
@@ -373,6 +374,7 @@ func (x *session) Reset() {
 	defer x.s.mu.Unlock()
 	x.end(false)
 	clear(x.locks)
+	clear(x.owned)
 	x.fresh()
 }
 

@@ -492,6 +492,9 @@ func (p *Parser) rights() any {
 	start := p.Peek().Pos
 	r := &Rights{Verb: strings.ToUpper(p.Next().Text)}
 	for !p.End() && !p.at(";", "grant", "deny", "revoke", "create", "alter", "drop", "exec", "insert") {
+		if p.Take("with", "grant", "option") {
+			continue
+		}
 		if p.Peek().Is("execute") && !p.PeekAfter(1).Is("on") && !p.PeekAfter(1).Is("to") && !p.PeekAfter(1).IsOp(",") {
 			break
 		}
