@@ -139,7 +139,7 @@ CREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY, n int UNIQUE, m int, u int DEFA
 				left = append(left, fmt.Sprint(part.Kind, part.List("columns")))
 			}
 		}
-		if want := "unique[[m] [n]] foreign-key[[q]]"; strings.Join(left, " ") != want {
+		if want := "unique[m n] foreign-key[q]"; strings.Join(left, " ") != want {
 			t.Errorf("left are %s, want %s", strings.Join(left, " "), want)
 		}
 	}

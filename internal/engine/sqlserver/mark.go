@@ -27,14 +27,15 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 		fact := strings.TrimPrefix(p.Name, vocab.Written)
 		switch {
 		case fact == "parent columns":
-			in.Own = nil
+			in.Own, in.Raw = nil, fact == p.Name
 			for _, need := range part.Needs {
 				if need.On.Kind == catalog.Table && !need.On.IsPart() {
 					in.Own = out.Find(need.On)
 				}
 			}
 			return in, in.Own != nil
-		case fact == "columns" || fact == "include":
+		case fact == "columns" || fact == "include" || fact == "descending":
+			in.Raw = fact == p.Name
 			return in, true
 		case p.Name == "parent", p.Name == "for":
 			in.Own = nil

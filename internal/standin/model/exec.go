@@ -62,7 +62,13 @@ func (x *session) statement(st tsql.Statement) leave {
 		if x.nesting == 0 {
 			x.at = st.Pos
 		}
-		x.exec(b)
+		failed := x.tried(func() { x.exec(b) })
+		if x.depth == 0 && x.nesting == 0 { // what ran in it stays
+			x.end(true)
+		}
+		if failed != nil {
+			panic(failed)
+		}
 		return ""
 	}
 	x.one(st, func() { x.do(st) })

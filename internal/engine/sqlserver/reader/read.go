@@ -347,7 +347,10 @@ func (r *reader) known(table, column int64) (*catalog.Object, catalog.Ref) {
 // grow adds a name to a list of columns: the list is compared by names in the form in
 // which they are compared, and written as the carried list has them.
 func (r *reader) grow(o *catalog.Object, fact, name, end string) {
-	o.Set(fact, catalog.List(append(slices.Clone(o.List(fact)), vocab.Quote(r.fold(name))+strings.ToLower(end))...))
+	o.Set(fact, catalog.List(append(slices.Clone(o.List(fact)), r.fold(name))...))
+	if end != "" {
+		o.Set("descending", catalog.List(append(slices.Clone(o.List("descending")), r.fold(name))...))
+	}
 	o.Carry(vocab.Written+fact, catalog.List(append(slices.Clone(o.List(vocab.Written+fact)), vocab.Quote(name)+end)...))
 }
 

@@ -84,7 +84,7 @@ func updateLines(o, p *catalog.Object) string {
 	var where []string
 	for _, k := range o.PartsOf(catalog.PrimaryKey) {
 		for _, n := range k.List("columns") {
-			c := o.Part(catalog.Column, vocab.Bare(n))
+			c := o.Part(catalog.Column, n)
 			if c == nil || c == p {
 				return InsertLines(o, 0)
 			}
