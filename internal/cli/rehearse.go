@@ -31,7 +31,8 @@ is only read.
 
 For SQLite it is in memory. For servers, --scratch local starts a throw-away server
 from the programs installed on this machine, and --scratch PLACE makes a database
-beside that place. With --copy-rows some rows come along, under their keys.
+beside that place; --scratch model is a model of SQL Server in this program. With
+--copy-rows some rows come along, under their keys.
 
 Exit code 1 says that a step failed or that it does not end as promised.`,
 		Example: "  dapper-mirror rehearse dev.db live.db\n  dapper-mirror rehearse up.sql live.db --copy-rows 100\n  dapper-mirror rehearse up.sql postgres://office@db/quillhaven --scratch local",

@@ -128,6 +128,7 @@ const placesTopic = `A place is where a structure is read from or written to:
   sqlite:live.db             the same, said outright
   postgres://user@host/name  a PostgreSQL database
   mariadb://user@host/name   a MariaDB database; mysql:// for MySQL
+  sqlserver://user@host/name a SQL Server database
   live.json                  a capture, made with "capture live -o live.json"
   db/                        a folder of SQL texts: one made with "capture live
                              --as folder -o db/", or any other; their order is
@@ -142,10 +143,11 @@ const placesTopic = `A place is where a structure is read from or written to:
   live                       a name from the project file
   live@3, live@friday        a capture in the history of a named place
 
-TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's and MySQL's are run in a
-scratch database, as an ordinary account, and removed. Say where: --scratch local
+TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's, MySQL's and SQL
+Server's are run in a scratch database, as an ordinary account, and removed. Say where: --scratch local
 (a throw-away server of the programs installed here, which stays a minute for the
-next call), or --scratch PLACE (a database beside that place). What would read or
+next call), or --scratch PLACE (a database beside that place); for SQL Server's also
+--scratch model (a model of the server, in this program). What would read or
 write files, run programs, reach other databases or change the server is refused;
 rows are passed over. Which SQL a text is in, it says itself, or the place it is
 compared with, or --dialect.
@@ -178,8 +180,10 @@ PostgreSQL places take what its own clients take: PGHOST, PGPASSWORD and the
 other variables, the password file, the service file (?service=NAME), sslmode, a
 socket folder (?host=/run/postgresql), several hosts. MariaDB and MySQL places
 take ?socket=PATH, ?ssl-mode=required, ?ssl-ca=FILE, MYSQL_PWD, MYSQL_HOST and
-~/.my.cnf. A password in a URL on the command line can be read by others while the
-program starts; it is never printed.
+~/.my.cnf. SQL Server places take ?encrypt=, ?certificate=FILE and what else its
+driver takes; they are encrypted and verified where nothing else is said. A password
+in a URL on the command line can be read by others while the program starts; it is
+never printed.
 
 A target that does not exist is an error unless --create is given. A source in
 which there is nothing at all (the output of a command that failed, an empty
@@ -307,8 +311,8 @@ in the script.
 rehearse
   Runs the script on a scratch copy of the target's structure: in memory for
   SQLite; for servers --scratch local (a throw-away server started from the
-  programs installed here) or --scratch PLACE. --copy-rows N takes some rows
-  along.
+  programs installed here) or --scratch PLACE, for SQL Server also --scratch
+  model (a model of the server). --copy-rows N takes some rows along.
 --backout
   Writes the way back beside the script. What came into new tables and columns
   meanwhile stops it, unless --may-lose names that.
