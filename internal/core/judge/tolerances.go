@@ -16,6 +16,7 @@ var Tolerances = []Tolerance{
 	{"column-order", "columns that both sides have, in another order", "columns that one side lacks"},
 	{"comments", "other comments on anything, or none", "comments within the text of a routine, which are text-comments"},
 	{"constraint-names", "constraints that say the same under other names", "constraints that say anything else"},
+	{"default-names", "other names of the constraints that hold defaults", "what a default says"},
 	{"default-spelling", "defaults written in another way: letter case, parentheses, casts to their own type, now() for CURRENT_TIMESTAMP", "other values, and a default on one side only"},
 	{"definers", "views, routines, triggers and events that belong to another account (with --include definers)", "whose rights they run with"},
 	{"display-width", "other widths that whole numbers are shown with", "ZEROFILL, and the type itself"},

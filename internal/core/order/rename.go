@@ -2,6 +2,7 @@ package order
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -109,35 +110,58 @@ func (n oldNames) text(c *catalog.Catalog, d sqltext.Dialect, sql string) (strin
 			spoken[c.Fold(t.Name())] = true
 		}
 	}
-	old, sure := map[string]string{}, true
+	things, columns, sure := map[string]string{}, map[string]string{}, true
 	for now, was := range n {
 		name := c.Fold(now.Part)
 		switch {
 		case !now.IsPart():
-			old[c.Fold(now.Name)] = was.Name
+			things[c.Fold(now.Name)] = was.Name
 		case spoken[c.Fold(now.Name)] && spoken[name]:
-			if o, twice := old[name]; twice && o != was.Part {
+			if o, twice := columns[name]; twice && o != was.Part {
 				sure = false
 			}
-			old[name] = was.Part
+			columns[name] = was.Part
 		}
 	}
 	for _, o := range c.Objects { // has another table of the query a column of such a name?
 		for _, p := range o.Parts {
-			if was, ok := old[c.Fold(p.Name)]; ok && spoken[c.Fold(o.Name)] && was != n.of(o.PartRef(p)).Part {
+			if was, ok := columns[c.Fold(p.Name)]; ok && spoken[c.Fold(o.Name)] && was != n.of(o.PartRef(p)).Part {
 				sure = false
 			}
 		}
 	}
 	var b strings.Builder
-	for _, t := range toks {
-		if name, ok := old[c.Fold(t.Name())]; ok && t.IsName() && t.Name() != name {
+	for i, t := range toks {
+		name, ok := columns[c.Fold(t.Name())]
+		if was, both := things[c.Fold(t.Name())]; both && (!ok || namesThing(toks, i)) {
+			name, ok = was, true
+		}
+		if ok && t.IsName() && t.Name() != name {
 			b.WriteString(c.Spell(name, false))
 		} else {
 			b.WriteString(t.Text)
 		}
 	}
 	return b.String(), sure
+}
+
+// namesThing tells whether the name at a place of a query, which a table and a column
+// have both, is the table's: it stands behind a word or a schema, or before a dot.
+func namesThing(toks []sqltext.Token, at int) bool {
+	next := func(i, by int) int {
+		for i += by; i >= 0 && i < len(toks) && toks[i].Blank(); i += by {
+		}
+		return i
+	}
+	is := func(i int, words ...string) bool {
+		return i >= 0 && i < len(toks) && slices.ContainsFunc(words, func(w string) bool { return toks[i].Is(w) || toks[i].IsOp(w) })
+	}
+	before := []string{"from", "join", "update", "into", "table"}
+	was := next(at, -1)
+	if is(was, ".") {
+		return is(next(next(was, -1), -1), before...)
+	}
+	return is(next(at, 1), ".") || is(was, before...)
 }
 
 // Before is what a thing of the steps is called before any of them ran.

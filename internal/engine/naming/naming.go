@@ -5,6 +5,7 @@
 package naming
 
 import (
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -91,6 +92,9 @@ type Context struct {
 	// Trigger says that the text is of a trigger on Own, whose columns stand in
 	// it behind NEW, OLD and UPDATE OF only.
 	Trigger bool
+	// Rows are the names under which a trigger's statements read the rows of Own, as
+	// relations.
+	Rows []string
 	// Quoted says that the server writes every name in quotes: a word without is
 	// none.
 	Quoted bool
@@ -343,6 +347,9 @@ func (r *reading) qualified() {
 		}
 		name := r.Thing(t)
 		switch {
+		case r.in.Own != nil && slices.Contains(r.in.Rows, name) && r.behind(k):
+			r.named(r.in.Own, k+1)
+			r.aliases[name] = r.in.Own
 		case r.behind(k) || r.listed(k):
 			if o := r.anywhere(relation, name); o != nil {
 				r.mark(k, o.Ref())

@@ -43,7 +43,7 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 		case p.Value.Form != catalog.FormSQL:
 			return in, false
 		case part != nil && part.Kind == catalog.Trigger:
-			return naming.Context{Own: o, Fixed: true, Trigger: true}, true
+			return naming.Context{Own: o, Fixed: true, Trigger: true, Rows: []string{"inserted", "deleted"}}, true
 		case part == nil:
 			return naming.Context{Fixed: true}, true
 		}

@@ -382,8 +382,11 @@ func (x *session) chosen(path []string, from []tsql.From, where tsql.Expr, ctes 
 		if len(from) > 1 || from[0].Join != "" || from[0].Name == nil {
 			return x.joined(path, from, where)
 		}
-		if len(path) == 1 && x.d.fold(path[0]) == x.d.fold(from[0].Alias) {
+		switch {
+		case len(path) == 1 && x.d.fold(path[0]) == x.d.fold(from[0].Alias):
 			path = from[0].Name
+		case !x.same(path, from[0].Name):
+			return x.joined(path, from, where)
 		}
 		alias = from[0].Alias
 	}
@@ -404,29 +407,52 @@ func (x *session) chosen(path []string, from []tsql.From, where tsql.Expr, ctes 
 	return t, at, envs
 }
 
+// same tells whether two names are one table's.
+func (x *session) same(a, b []string) bool {
+	if len(a) == 1 && len(b) == 1 {
+		return x.d.fold(a[0]) == x.d.fold(b[0])
+	}
+	own := func(path []string) string {
+		if len(path) == 1 {
+			path = []string{"dbo", path[0]}
+		}
+		return x.d.fold(strings.Join(path, "\x00"))
+	}
+	return own(a) == own(b)
+}
+
 // joined is chosen over several tables: every row of the target is met once.
 func (x *session) joined(path []string, from []tsql.From, where tsql.Expr) (*object, []int, []*env) {
-	var find func(f *tsql.From) *tsql.From
-	find = func(f *tsql.From) *tsql.From {
+	var byAlias, byName []*tsql.From
+	var look func(f *tsql.From)
+	look = func(f *tsql.From) {
 		if f == nil {
-			return nil
+			return
 		}
-		if f.Name != nil && (len(path) == 1 && x.d.fold(path[0]) == x.d.fold(f.Alias) || f.Alias == "" && x.d.fold(strings.Join(f.Name, ".")) == x.d.fold(strings.Join(path, "."))) {
-			return f
+		switch {
+		case f.Name == nil:
+		case f.Alias != "" && len(path) == 1 && x.d.fold(path[0]) == x.d.fold(f.Alias):
+			byAlias = append(byAlias, f)
+		case x.same(path, f.Name):
+			byName = append(byName, f)
 		}
-		if l := find(f.L); l != nil {
-			return l
-		}
-		return find(f.R)
+		look(f.L)
+		look(f.R)
+	}
+	for i := range from {
+		look(&from[i])
 	}
 	var it *tsql.From
-	for i := range from {
-		if it == nil {
-			it = find(&from[i])
-		}
-	}
-	if it == nil {
-		panic(fail(208, "Invalid object name '%s'.", strings.Join(path, ".")))
+	switch {
+	case len(byAlias) == 1:
+		it = byAlias[0]
+	case len(byAlias) == 0 && len(byName) == 1:
+		it = byName[0]
+	case len(byAlias)+len(byName) > 1:
+		panic(fail(8154, "The table '%s' is ambiguous.", strings.Join(path, ".")))
+	default: // the table stands beside what FROM names
+		from = append(slices.Clone(from), tsql.From{Name: path})
+		it = &from[len(from)-1]
 	}
 	t := x.target(it.Name)
 	alias := it.Alias
@@ -440,6 +466,9 @@ func (x *session) joined(path []string, from []tsql.From, where tsql.Expr) (*obj
 	marked.cols = append(tableRelation(t, nil).cols, relCol{name: "dapper mirror place", whole: true})
 	outer := x.pseudo
 	x.pseudo = map[string]*relation{"dapper mirror target": marked}
+	for name, r := range outer {
+		x.pseudo[name] = r
+	}
 	was := *it
 	it.Name, it.Alias = []string{"dapper mirror target"}, alias
 	src := &relation{rows: [][]any{{}}}

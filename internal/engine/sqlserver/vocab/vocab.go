@@ -74,7 +74,6 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("collation", nil, "collation"),
 		tolerance.Of("comments", nil, "comment"),
 		tolerance.Of("default-names", tolerance.Kinds(catalog.Column), "default name"),
-		tolerance.Defaults(Dialect, "default"),
 		tolerance.Of("enabled", nil, "disabled"),
 		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),

@@ -32,6 +32,11 @@ func holdsNull(o, p *catalog.Object) *order.Question {
 	return guarded(order.RowsWhere(qualified(o), quote(p.Name)+" IS NULL", "hold NULL"), o, fmt.Sprintf("column %s of table %s holds NULL by now", p.Name, o.Name))
 }
 
+// noNull says what a stricter column does to rows without a value.
+func noNull(o, p *catalog.Object) string {
+	return fmt.Sprintf("fails when a row holds NULL in column %s (--fill %s.%s=…)", p.Name, o.Name, p.Name)
+}
+
 // anyValue asks whether a column that goes holds values. On the way back what the
 // way there put into it is none.
 func (w *Writer) anyValue(o, p *catalog.Object) *order.Question {
@@ -145,12 +150,13 @@ func (w *Writer) doubled(c *order.Change, p *catalog.Object) *order.Question {
 		cols = append(cols, strings.TrimSuffix(n, " DESC"))
 	}
 	list := strings.Join(cols, ", ")
-	from := "SELECT " + list + " FROM " + qualified(o)
+	rows := " FROM " + qualified(o)
 	if f := p.Text("where"); f != "" {
-		from += " WHERE " + f
+		rows += " WHERE " + f
 	}
-	from += " GROUP BY " + list + " HAVING count(*) > 1"
-	q := &order.Question{Count: "SELECT count(*) FROM (" + from + ") AS twice", List: from, What: "keys stand more than once", None: "no key stands twice"}
+	twice := rows + " GROUP BY " + list + " HAVING count(*) > 1"
+	q := &order.Question{What: "share their key with another", Total: "SELECT count(*)" + rows,
+		Count: "SELECT COALESCE(SUM(n), 0) FROM (SELECT count(*) AS n" + twice + ") AS twice", List: "SELECT " + list + twice}
 	return guarded(q, o, fmt.Sprintf("rows of table %s share a key by now", o.Name))
 }
 

@@ -97,7 +97,7 @@ func reads(c *order.Change, value string) []catalog.Ref {
 }
 
 func needsValue(c *order.Change, p *catalog.Object) order.Risk {
-	return order.Risk{Kind: order.MayFail, On: c.Source.PartRef(p), Text: fmt.Sprintf("fails when there are rows: column %s must not be NULL and has no default", p.Name), Ask: order.RowsWhere(qualified(c.Target), "", "would have no value")}
+	return order.Risk{Kind: order.MayFail, On: c.Source.PartRef(p), Text: fmt.Sprintf("fails when there are rows: column %s is NOT NULL and has no value for them (--fill %s.%s=…)", p.Name, c.Source.Name, p.Name), Ask: order.RowsWhere(qualified(c.Target), "", "would have no value")}
 }
 
 // quietly runs an update that is nobody's but ours: triggers do not see it.
@@ -211,7 +211,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 			value = p.Text("default")
 		}
 		if value == "" {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when column %s holds NULL", p.Name), Ask: holdsNull(c.Target, was)})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: noNull(c.Source, p), Ask: holdsNull(c.Target, was)})
 		} else {
 			if it.Property("type") != nil || it.Property("collation") != nil {
 				a.SQL = append(a.SQL, batch(whole+" NULL;"))

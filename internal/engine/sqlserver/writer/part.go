@@ -67,7 +67,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		a.Title = partTitle("create", o, p, "on")
 		a.SQL = batches(indexSQL(o, p, w.online(c, p)) + ";")
 		if p.Has("unique") && there {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have one key", Ask: w.doubled(c, p)})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
 		if p.Has("disabled") {
 			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
@@ -75,7 +75,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	case catalog.PrimaryKey, catalog.Unique:
 		a.SQL = batches(add + " ADD " + keySQL(p, false) + ";")
 		if there {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have one key", Ask: w.doubled(c, p)})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
 		if p.Has("disabled") && p.Name != "" {
 			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
@@ -242,6 +242,9 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(&catalog.Object{Kind: p.Kind, Name: now}))...)
 	if len(a.SQL) == 0 {
 		return nil, true
+	}
+	if len(it.Properties) == 1 && it.Property("name") != nil {
+		a.Title = partTitle("change the name of", o, p, "of")
 	}
 	return []*order.Action{a}, true
 }

@@ -329,7 +329,7 @@ func (w *Writer) copied(c *order.Change, p, was *catalog.Object, a *order.Action
 	}
 	if p.Has("not null") && !was.Has("not null") {
 		if !filled {
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when column %s holds NULL", p.Name), Ask: holdsNull(c.Target, was)})
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: noNull(c.Source, p), Ask: holdsNull(c.Target, was)})
 			return value
 		}
 		a.Fills = append(a.Fills, order.Fill{On: ref, Value: fill, Ask: holdsNull(c.Target, was)})
