@@ -17,7 +17,7 @@ type asker struct{ *rand.Rand }
 func (a asker) pick(list ...string) string { return list[a.IntN(len(list))] }
 
 // columns of the tables, with their types.
-var askedColumns = map[string][]string{"berth": {"id", "depth", "zone"}, "vessel": {"id", "tonnage", "flag"}, "call": {"id", "berth", "vessel"}}
+var askedColumns = map[string][]string{"berth": {"id", "depth", "zone"}, "vessel": {"id", "tonnage", "flag"}, "call": {"id", "berth", "vessel"}, "a": {"n", "m"}, "b": {"n", "m"}}
 
 // number is an expression over the columns of aliases that are whole numbers.
 func (a asker) number(of []string, deep int) string {

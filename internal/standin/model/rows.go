@@ -110,12 +110,18 @@ func (x *session) given(b *tsql.Insert, width int) [][]any {
 		return [][]any{nil}
 	case b.Query != nil:
 		r := x.query(b.Query, nil)
+		if len(r.cols) != width && len(b.Columns) == 0 {
+			panic(fail(213, "Column name or number of supplied values does not match table definition."))
+		}
 		if len(r.cols) != width {
 			panic(fail(map[bool]int32{true: 121, false: 120}[len(r.cols) > width], "The select list for the INSERT statement contains %s items than the insert list. The number of SELECT values must match the number of INSERT columns.", map[bool]string{true: "more", false: "fewer"}[len(r.cols) > width]))
 		}
 		return r.rows
 	}
 	for _, vals := range b.Values {
+		if len(vals) != width && len(b.Columns) == 0 {
+			panic(fail(213, "Column name or number of supplied values does not match table definition."))
+		}
 		if len(vals) != width {
 			panic(fail(map[bool]int32{true: 110, false: 109}[len(vals) > width], "There are %s columns in the INSERT statement than values specified in the VALUES clause. The number of values in the VALUES clause must match the number of columns specified in the INSERT statement.", map[bool]string{true: "fewer", false: "more"}[len(vals) > width]))
 		}
