@@ -1,7 +1,13 @@
 package e2e
 
 import (
+	"fmt"
+	"maps"
+	"net/url"
+	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 
 	"dappermirror/internal/engine"
@@ -47,4 +53,159 @@ func TestRowChecksSQLServer(t *testing.T) {
 func TestHostileNamesSQLServer(t *testing.T) {
 	t.Parallel()
 	hostileNames(t, "sqlserver", standIn(t))
+}
+
+// TestFoldersSQLServer: a folder says what the database said that it was captured from,
+// and brought in line it is, byte for byte, what a capture of the other would be.
+func TestFoldersSQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	for _, c := range msCases(t) {
+		t.Run(c.name, func(t *testing.T) {
+			dir := t.TempDir()
+			was, now := p.make(t, c.was), p.make(t, c.now)
+			want(t, 0, dir, "capture", was, "--as", "folder", "-o", "db")
+			want(t, 0, dir, "compare", "db", was, "--scratch", "model")
+			want(t, 0, dir, "capture", now, "--as", "folder", "-o", "fresh")
+			want(t, 0, dir, "sync", now, "db", "--yes", "--may-lose", "*")
+			if c.same { // what is spelled otherwise stays as it is
+				return
+			}
+			mine, fresh := files(t, filepath.Join(dir, "db")), files(t, filepath.Join(dir, "fresh"))
+			for name, text := range fresh {
+				if mine[name] != text {
+					t.Errorf("%s is\n%s\nand would be\n%s", name, mine[name], text)
+				}
+			}
+			for name := range mine {
+				if _, ok := fresh[name]; !ok {
+					t.Errorf("%s is left", name)
+				}
+			}
+			text := ""
+			for _, name := range slices.Sorted(maps.Keys(mine)) {
+				if strings.HasSuffix(name, ".sql") {
+					text += mine[name] + "\n"
+				}
+			}
+			put(t, filepath.Join(dir, "all.sql"), text) // in no order at all
+			want(t, 0, dir, "compare", "all.sql", now)
+		})
+	}
+}
+
+// TestFoldersOfOthersSQLServer: what stands in a file besides its object is not lost.
+func TestFoldersOfOthersSQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	live, dev := p.make(t, msHarbour), p.make(t, msNext)
+	for _, c := range []struct {
+		name string
+		edit func(dir string)
+		says string
+	}{
+		{"a comment", func(dir string) {
+			file := filepath.Join(dir, "dbo", "berth.table.sql")
+			put(t, file, "-- Ask Mara before you change this.\n"+read(t, file))
+		}, "dbo/berth.table.sql holds more"},
+		{"another layout", func(dir string) {
+			text := ""
+			for _, name := range []string{"berth.table.sql", "call.table.sql", "fees.view.sql"} {
+				text += read(t, filepath.Join(dir, "dbo", name))
+			}
+			if err := os.RemoveAll(filepath.Join(dir, "dbo")); err != nil {
+				t.Fatal(err)
+			}
+			put(t, filepath.Join(dir, "all.sql"), text)
+		}, "stands in no file of its own"},
+		{"somebody else's file in the way", func(dir string) {
+			put(t, filepath.Join(dir, "dbo", "log.table.sql"), "-- nothing yet\n")
+		}, "dbo/log.table.sql is to be the file of table:dbo.log"},
+		{"a comment in a file that does not change", func(dir string) {
+			file := filepath.Join(dir, "dbo", "tide.table.sql")
+			put(t, file, "-- Every ten minutes.\n"+read(t, file))
+		}, ""},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			dir := t.TempDir()
+			live, dev := p.make(t, msHarbour+"GO\nCREATE TABLE dbo.tide (id int);\n"), p.make(t, msNext+"GO\nCREATE TABLE dbo.log (id int);\nCREATE TABLE dbo.tide (id int);\n")
+			want(t, 0, dir, "capture", live, "--as", "folder", "-o", "db")
+			c.edit(filepath.Join(dir, "db"))
+			before := files(t, filepath.Join(dir, "db"))
+			r := run(t, dir, "sync", dev, "db", "--yes", "--may-lose", "*")
+			if c.says == "" {
+				if r.code != 0 {
+					t.Errorf("exit %d %s", r.code, r.errout)
+				}
+				if !strings.HasPrefix(read(t, filepath.Join(dir, "db", "dbo", "tide.table.sql")), "-- Every ten minutes.") {
+					t.Error("the comment is gone")
+				}
+				return
+			}
+			if r.code != 3 || !strings.Contains(r.errout, c.says) || !maps.Equal(before, files(t, filepath.Join(dir, "db"))) {
+				t.Errorf("exit %d %s", r.code, r.errout)
+			}
+		})
+	}
+	dir := t.TempDir()
+	put(t, filepath.Join(dir, "one.sql"), msHarbour)
+	if r := run(t, dir, "sync", dev, "one.sql", "--yes", "--may-lose", "*"); r.code != 3 || !strings.Contains(r.errout, "no file of its own") || read(t, filepath.Join(dir, "one.sql")) != msHarbour {
+		t.Errorf("one file: exit %d %s", r.code, r.errout)
+	}
+	want(t, 0, dir, "compare", "one.sql", live)
+}
+
+// TestDaySQLServer: what people do besides: a history, choices, a scope, several
+// targets, a task, and reports.
+func TestDaySQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	dir := t.TempDir()
+	put(t, filepath.Join(dir, "password"), p.password+"\n")
+	live, other, dev := p.make(t, msHarbour), p.make(t, msHarbour), p.make(t, msNext)
+	var places strings.Builder
+	for name, place := range map[string]string{"live": live, "other": other, "dev": dev} {
+		fmt.Fprintf(&places, "  %s:\n    at: sqlserver://sa@%s/%s?certificate=%s\n    password: {file: password}\n", name, p.address, p.name(place), url.QueryEscape(p.certificate))
+	}
+	put(t, filepath.Join(dir, "dapper-mirror.yaml"), "places:\n"+places.String()+"pairs:\n  default: {source: dev, target: live}\n")
+	for _, c := range []struct {
+		code int
+		args []string
+		says string
+	}{
+		{0, []string{"capture", "live", "--to-history"}, "capture 1"},
+		{1, []string{"compare"}, "dbo.call"},
+		{1, []string{"compare", "dev", "live", "other"}, "2 "},
+		{1, []string{"compare", "--only", "table:dbo.call"}, "~ dbo.call"},
+		{1, []string{"compare", "--only", "index:dbo.call.*"}, "IX_call"},
+		{0, []string{"compare", "--leave", "*"}, ""},
+		{1, []string{"compare", "--choices-out", "choices.yaml"}, ""},
+		{1, []string{"compare", "--choices", "choices.yaml"}, "dbo.berth"},
+		{1, []string{"compare", "--format", "json"}, `"engine"`},
+		{1, []string{"compare", "--report", "page.html", "--report", "sheet.xlsx", "--report", "list.md"}, ""},
+		{3, []string{"script", "-o", "held.sql"}, ""},
+		{0, []string{"script", "-o", "up.sql", "--may-lose", "column:dbo.berth.note", "--rehearse"}, ""},
+		{0, []string{"check", "up.sql", "live"}, "fits"},
+		{0, []string{"apply", "up.sql", "live", "--yes", "--save-rows", "saved"}, ""},
+		{0, []string{"compare"}, "No difference"},
+		{1, []string{"compare", "live", "live@1"}, "dbo.call"},
+		{1, []string{"check", "up.sql", "live"}, "already as the script would leave it"},
+		{1, []string{"check", "held.sql", "live"}, ""},
+		{0, []string{"rows", "live", "berth", "--where", "id = 2"}, "Südkai"},
+	} {
+		r := run(t, dir, c.args...)
+		if r.code != c.code || !strings.Contains(r.out+r.errout, c.says) {
+			t.Errorf("%s: exit %d, want %d and %q\n%s%s", strings.Join(c.args, " "), r.code, c.code, c.says, r.out, r.errout)
+		}
+		if strings.Contains(r.out+r.errout, p.password) {
+			t.Errorf("%s: it shows the password", strings.Join(c.args, " "))
+		}
+	}
+	saved := strings.Join(slices.Collect(maps.Values(files(t, filepath.Join(dir, "saved")))), "\n")
+	if !strings.Contains(saved, "N'deep'") {
+		t.Errorf("what was lost is not saved:\n%s", saved)
+	}
+	if got := p.ask(t, live, "SELECT count(*) FROM dbo.call"); got != "3" {
+		t.Errorf("rows: %s", got)
+	}
 }

@@ -75,7 +75,12 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 			in.Is[i].Name = in.Sources[0].Name
 		}
 	}
-	change, err := rewrite.Rewrite(ctx, in)
+	var change *rewrite.Change
+	if in.Grammar.Client != nil {
+		change, err = rewrite.Rewrite(ctx, in)
+	} else {
+		change, err = rewrite.Whole(in)
+	}
 	if err != nil {
 		return nil, err
 	}

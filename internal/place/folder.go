@@ -12,6 +12,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/texts"
 	"dappermirror/internal/files"
@@ -33,9 +34,9 @@ func laidOut(c *catalog.Catalog) ([]layout.File, texts.Grammar, error) {
 	if err != nil {
 		return nil, texts.Grammar{}, err
 	}
-	s, ok := e.(texts.Speaker)
-	if !ok {
-		return nil, texts.Grammar{}, fmt.Errorf("structures of %s cannot be written as texts", e.Title())
+	grammar := texts.Grammar{Dialect: e.Dialect(), Read: func(string, sqltext.Dialect) texts.Reading { return texts.Reading{} }}
+	if s, ok := e.(texts.Speaker); ok {
+		grammar = s.Grammar()
 	}
 	groups := map[string]bool{}
 	for _, g := range e.Groups() {
@@ -49,8 +50,8 @@ func laidOut(c *catalog.Catalog) ([]layout.File, texts.Grammar, error) {
 	if err != nil {
 		return nil, texts.Grammar{}, err
 	}
-	list, err := layout.Files(c, actions, s.Grammar())
-	return list, s.Grammar(), err
+	list, err := layout.Files(c, actions, grammar)
+	return list, grammar, err
 }
 
 func (f *folderOf) files() []string { return nil }

@@ -153,7 +153,8 @@ rows are passed over. Which SQL a text is in, it says itself, or the place it is
 compared with, or --dialect.
 
 sync PLACE db/ writes exactly the files of what differs; statements that say the
-same keep their bytes, and so does every comment.
+same keep their bytes, and so does every comment. Files of SQL Server are written
+as a whole; one in which more stands than was captured is refused.
 
 PROJECT FILE. dapper-mirror.yaml, here or in a folder above, names places:
 

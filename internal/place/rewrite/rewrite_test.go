@@ -1,6 +1,8 @@
 package rewrite
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"testing"
 
@@ -135,3 +137,55 @@ func TestRewrite(t *testing.T) {
 		t.Errorf("a broken text: %v", err)
 	}
 }
+
+// TestWhole: files of objects are replaced as a whole, and nothing that somebody wrote
+// besides is lost.
+func TestWhole(t *testing.T) {
+	file := func(name, sql string) layout.File {
+		of := catalog.Ref{Kind: catalog.Table, Name: name}
+		return layout.File{Name: name + ".table.sql", Of: of, Pieces: []layout.Piece{{About: of, SQL: []string{sql}}}}
+	}
+	text := func(files ...layout.File) (out []Source) {
+		for _, f := range files {
+			out = append(out, Source{f.Name, f.Text(texts.Grammar{Read: nothing})})
+		}
+		return out
+	}
+	a, b, longer := file("a", "CREATE TABLE a (id int);"), file("b", "CREATE TABLE b (id int);"), file("a", "CREATE TABLE a (id int, n int);")
+	notes := []Source{{"a.table.sql", append([]byte("-- Ask Mara.\n"), text(a)[0].Text...)}}
+	for _, c := range []struct {
+		name        string
+		sources     []Source
+		was, is     []layout.File
+		files, gone []string
+		says        string
+	}{
+		{"nothing", text(a), []layout.File{a}, []layout.File{a}, nil, nil, ""},
+		{"one changes", text(a, b), []layout.File{a, b}, []layout.File{longer, b}, []string{"a.table.sql"}, nil, ""},
+		{"one comes", text(a), []layout.File{a}, []layout.File{a, b}, []string{"b.table.sql"}, nil, ""},
+		{"one goes", text(a, b), []layout.File{a, b}, []layout.File{b}, nil, []string{"a.table.sql"}, ""},
+		{"all are new", nil, nil, []layout.File{a, b}, []string{"a.table.sql", "b.table.sql"}, nil, ""},
+		{"a comment in one that stays", notes, []layout.File{a}, []layout.File{a, b}, []string{"b.table.sql"}, nil, ""},
+		{"a comment in one that changes", notes, []layout.File{a}, []layout.File{longer}, nil, nil, "a.table.sql holds more"},
+		{"a comment in one that goes", notes, []layout.File{a}, nil, nil, nil, "a.table.sql holds more"},
+		{"another file", []Source{{"all.sql", []byte("CREATE TABLE a (id int);")}}, []layout.File{a}, []layout.File{longer}, nil, nil, "no file of its own"},
+		{"something in the way", append(text(a), Source{"b.table.sql", []byte("-- later")}), []layout.File{a}, []layout.File{a, b}, nil, nil, "holds something else"},
+	} {
+		got, err := Whole(&Texts{Grammar: texts.Grammar{Read: nothing}, Sources: c.sources, Was: c.was, Is: c.is})
+		if c.says != "" {
+			if err == nil || !strings.Contains(err.Error(), c.says) {
+				t.Errorf("%s: %v", c.name, err)
+			}
+			continue
+		}
+		if err != nil {
+			t.Errorf("%s: %v", c.name, err)
+			continue
+		}
+		if files := slices.Sorted(maps.Keys(got.Files)); !slices.Equal(files, c.files) || !slices.Equal(got.Gone, c.gone) {
+			t.Errorf("%s: files %v, gone %v", c.name, files, got.Gone)
+		}
+	}
+}
+
+func nothing(string, sqltext.Dialect) texts.Reading { return texts.Reading{} }
