@@ -72,9 +72,6 @@ type unit struct {
 	makes  string // schema and name in small letters
 	rows   bool   // it is about rows alone
 	passed string // it is about more than this database
-	pos    int    // in the batch
-	batch  string
-	at     catalog.Origin // where the batch begins
 }
 
 // missing are the numbers of errors that a thing is not there, which a later

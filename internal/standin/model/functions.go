@@ -499,13 +499,6 @@ func (x *session) idOf(name string) int64 {
 	return 0
 }
 
-func orNil(n int64) any {
-	if n == 0 {
-		return nil
-	}
-	return n
-}
-
 var catalogFunctions = map[string]function{
 	"object_id": {1, 2, true, false, func(x *session, a []any) any {
 		x.catalogLock()

@@ -279,9 +279,7 @@ func (x *session) selects(s *tsql.Select, e *env, q *tsql.Query) *relation {
 	out := &relation{}
 	var envs []*env
 	if len(s.Group) > 0 || s.Having != nil || aggregates(items) {
-		for _, g := range x.groups(src, sc, s, e) {
-			envs = append(envs, g)
-		}
+		envs = append(envs, x.groups(src, sc, s, e)...)
 	} else {
 		envs = make([]*env, len(src.rows))
 		for i, row := range src.rows {

@@ -68,21 +68,6 @@ func (t dataType) userID() int {
 	return t.user
 }
 
-func (t dataType) text() string {
-	if t.system == nil {
-		return "table"
-	}
-	switch {
-	case t.unit > 0 && t.length < 0:
-		return t.name + "(max)"
-	case t.unit > 0:
-		return t.name + "(" + strconv.Itoa(t.length/t.unit) + ")"
-	case t.name == "decimal" || t.name == "numeric":
-		return t.name + "(" + strconv.Itoa(t.precision) + "," + strconv.Itoa(t.scale) + ")"
-	}
-	return t.name
-}
-
 // typeOf reads a type as it is written.
 func (d *database) typeOf(t tsql.TypeName, what string) dataType {
 	base := t.Name[len(t.Name)-1]

@@ -19,7 +19,6 @@ import (
 type echo struct {
 	mu    sync.Mutex
 	asked []string
-	block chan struct{} // a batch "wait" waits for it
 }
 
 func (e *echo) note(s string) {

@@ -98,7 +98,7 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 	sql = inSettings(p, sql)
 	for _, at := range p.List("order") {
 		place, event, _ := strings.Cut(at, " at ")
-		sql = append(sql, batch(fmt.Sprintf("EXEC sp_settriggerorder %s, %s, %s;", vocab.String(name), vocab.String(strings.Title(place)), vocab.String(event)))) //nolint:staticcheck // one word of ASCII
+		sql = append(sql, batch(fmt.Sprintf("EXEC sp_settriggerorder %s, %s, %s;", vocab.String(name), vocab.String(strings.ToUpper(place[:1])+place[1:]), vocab.String(event))))
 	}
 	if p.Has("disabled") {
 		sql = append(sql, batch("DISABLE TRIGGER "+name+" ON "+qualified(o)+";"))
