@@ -24,8 +24,9 @@ type graph struct {
 type strength int8
 
 const (
-	byText strength = iota // a name was read in a text the engine does not track
-	byName                 // a name had better be free first
+	byOldText strength = iota // a text that the engine does not track still has a name that goes
+	byText                    // a name was read in a text the engine does not track
+	byName                    // a name had better be free first
 	firm
 )
 
@@ -206,7 +207,7 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, l *ledger) {
 		}
 		z := u.ref()
 		rs := l.removers(z)
-		g.waitAll(i, rs, edge{strength: need(u.need), why: stillUsed, on: r})
+		g.waitAll(i, rs, edge{strength: oldNeed(u.need), why: stillUsed, on: r})
 		if !gone || len(rs) > 0 {
 			continue
 		}
@@ -218,7 +219,7 @@ func (g *graph) clearFirst(i int, r catalog.Ref, gone bool, l *ledger) {
 			}
 		}
 		for _, j := range letGo {
-			g.wait(i, j, edge{strength: need(u.need), why: stillUsed, on: r})
+			g.wait(i, j, edge{strength: oldNeed(u.need), why: stillUsed, on: r})
 			g.release = append(g.release, release{i, j, z})
 		}
 	}
@@ -242,6 +243,14 @@ func contains(l []int, x int) bool {
 func need(n catalog.Need) strength {
 	if n.Text {
 		return byText
+	}
+	return firm
+}
+
+// oldNeed is how firmly what goes waits for what needs it to be gone or changed.
+func oldNeed(n catalog.Need) strength {
+	if n.Text {
+		return byOldText
 	}
 	return firm
 }

@@ -904,8 +904,10 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog, users map[cata
 		if cycle == nil {
 			return ordered, nil, nil
 		}
-		for cycle != nil && g.drop(byText, cycle) {
-			ordered, cycle = g.sort()
+		for _, s := range []strength{byOldText, byText} {
+			for cycle != nil && g.drop(s, cycle) {
+				ordered, cycle = g.sort()
+			}
 		}
 		if cycle == nil {
 			return ordered, nil, nil

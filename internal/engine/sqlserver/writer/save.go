@@ -106,5 +106,9 @@ func Definition(o *catalog.Object) string {
 			out = append(out, strings.TrimSuffix(sql, "\nGO"))
 		}
 	}
-	return strings.Join(out, "\n")
+	between := "\n"
+	if o.Kind == catalog.View || o.Kind == catalog.Routine || len(o.PartsOf(catalog.Trigger)) > 0 { // which are batches of their own
+		between = "\nGO\n"
+	}
+	return strings.Join(out, between)
 }
