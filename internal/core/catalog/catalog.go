@@ -461,6 +461,9 @@ type Gap struct {
 	Kind     Kind   `json:"kind,omitempty"`
 	Property string `json:"property,omitempty"` // empty: whole objects of the kind
 	Why      string `json:"why"`
+	// On is the one thing that is there and was not read; of no kind where the gap
+	// is about more.
+	On Ref `json:"on,omitzero"`
 	// Quiet says that the server has no such thing, so that the gap is worth
 	// a word only where the other side has.
 	Quiet bool `json:"quiet,omitempty"`

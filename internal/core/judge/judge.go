@@ -47,6 +47,7 @@ type Judge struct {
 	Groups map[string]bool // groups of facts that count only when asked for
 	Gaps   []Gap           // worth a word
 	hidden map[hidden]bool
+	unread map[catalog.Ref]bool // things that are there on one side, and were not read
 	fold   func(name string, part bool) string
 }
 
@@ -58,7 +59,7 @@ type hidden struct {
 
 // New makes the judge of two catalogs.
 func New(source, target *catalog.Catalog, sc scope.Scope, groups map[string]bool) *Judge {
-	j := &Judge{Scope: sc, Groups: groups, hidden: map[hidden]bool{}, fold: source.FoldName}
+	j := &Judge{Scope: sc, Groups: groups, hidden: map[hidden]bool{}, unread: map[catalog.Ref]bool{}, fold: source.FoldName}
 	for side, c := range []*catalog.Catalog{source, target} {
 		other := []*catalog.Catalog{target, source}[side]
 		for _, g := range c.Gaps {
@@ -66,6 +67,9 @@ func New(source, target *catalog.Catalog, sc scope.Scope, groups map[string]bool
 				continue
 			}
 			j.hidden[hidden{g.Kind, g.Property}] = true
+			if g.On.Kind != "" {
+				j.unread[g.On] = true
+			}
 			if g.Quiet {
 				if _, unseen := other.Unseen(g.Kind, g.Property); unseen {
 					continue // neither side could have it
@@ -96,6 +100,9 @@ func intrinsic(group string, carried bool, groups map[string]bool) Verdict {
 func (j *Judge) Considered(o *catalog.Object) Verdict {
 	if v := intrinsic(o.Group, false, j.Groups); v != Counts {
 		return v
+	}
+	if len(j.unread) > 0 && j.unread[o.Ref()] {
+		return NotSeen
 	}
 	return j.seen(o.Kind, "")
 }
@@ -133,6 +140,8 @@ func (j *Judge) Part(owner, part *catalog.Object) Verdict {
 		return Counts
 	case !j.Scope.Part(owner, part, j.fold):
 		return OutOfScope
+	case len(j.unread) > 0 && j.unread[owner.PartRef(part)]:
+		return NotSeen
 	}
 	return j.seen(part.Kind, "")
 }

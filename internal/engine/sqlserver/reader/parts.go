@@ -60,7 +60,8 @@ func (r *reader) index(m Row) error {
 		return nil
 	}
 	if k := m.num("type"); k == 3 || k == 4 || k == 7 {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("%s index %s of %s.%s is not read: such indexes are not known yet", indexTypes[k], m.text("name"), t.Schema, t.Name)})
+		is := &catalog.Object{Kind: catalog.Index, Name: m.text("name"), ID: r.fold(m.text("name"))}
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("%s index %s of %s.%s is not read: such indexes are not known yet", indexTypes[k], m.text("name"), t.Schema, t.Name)})
 		return nil
 	}
 	o := r.indexes[key]
@@ -219,7 +220,12 @@ func (r *reader) module(m Row) error {
 		o.Set("type", catalog.Scalar(map[string]string{"P": "procedure", "FN": "function", "IF": "inline function", "TF": "table function"}[typ]))
 	}
 	if unseen {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("the text of %s.%s is not told: it is encrypted, or the account lacks VIEW DEFINITION", o.Schema, o.Name)})
+		gap := catalog.Gap{On: r.folded(o).Ref()}
+		if t := r.objects[m.num("parent_object_id")]; o.Kind == catalog.Trigger && t != nil {
+			gap.On = t.PartRef(o)
+		}
+		gap.Why = fmt.Sprintf("the text of %s.%s is not told: it is encrypted, or the account lacks VIEW DEFINITION", o.Schema, o.Name)
+		r.c.Gaps = append(r.c.Gaps, gap)
 		return nil
 	}
 	o.Set("definition", catalog.SQL(catalog.Piece{Text: rest, Canon: tsql.Spelled(rest, r.fold)}))

@@ -176,14 +176,20 @@ func (r *reader) database(m Row) error {
 	return nil
 }
 
-// add adds an object that is known by its name.
-func (r *reader) add(id int64, o *catalog.Object) *catalog.Object {
+// folded gives an object the names that it is known by.
+func (r *reader) folded(o *catalog.Object) *catalog.Object {
 	if f := r.fold(o.Name); f != o.Name {
 		o.ID = f
 	}
 	if f := r.fold(o.Schema); f != o.Schema {
 		o.Home = f
 	}
+	return o
+}
+
+// add adds an object that is known by its name.
+func (r *reader) add(id int64, o *catalog.Object) *catalog.Object {
+	r.folded(o)
 	if r.c.FoldNames {
 		o.Set(catalog.Letters, catalog.Scalar(o.Name))
 	}
@@ -258,7 +264,8 @@ var kindsOfTables = [][2]string{{"temporal_type", "temporal"}, {"is_memory_optim
 func (r *reader) table(m Row) error {
 	for _, k := range kindsOfTables {
 		if m.is(k[0]) {
-			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("%s table %s.%s is not read: such tables are not known yet", k[1], m.text("schema"), m.text("name"))})
+			is := r.folded(&catalog.Object{Kind: catalog.Table, Schema: m.text("schema"), Name: m.text("name")})
+			r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: is.Ref(), Why: fmt.Sprintf("%s table %s.%s is not read: such tables are not known yet", k[1], is.Schema, is.Name)})
 			return nil
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 )
 
 // written is a catalog that was written down: rows by what a query reads.
@@ -103,6 +104,83 @@ func TestCatalogFacts(t *testing.T) {
 		w.moves = 2
 		if _, err := Read(t.Context(), source{&w}); !errors.Is(err, ErrChanged) {
 			t.Errorf("%s: what moved meanwhile: %v", f, err)
+		}
+	}
+}
+
+// port is a small catalog, of which a test changes one row.
+func port(change func(rows map[string][]Row)) *written {
+	w := &written{Rows: map[string][]Row{
+		"database": {{"name": "port", "collation": "SQL_Latin1_General_CP1_CI_AS", "version": "16.0.1000.6", "edition": float64(3), "seen": true}},
+		"moved":    {{"n": float64(3), "last": "2026-05-04", "ids": float64(9)}},
+		"tables":   {{"object_id": float64(1), "schema": "dbo", "name": "Berth"}, {"object_id": float64(2), "schema": "dbo", "name": "Call"}},
+		"columns": {{"object_id": float64(1), "column_id": float64(1), "name": "ID", "type": "int", "type_schema": "sys", "max_length": float64(4), "precision": float64(10)},
+			{"object_id": float64(2), "column_id": float64(1), "name": "Berth", "type": "int", "type_schema": "sys", "max_length": float64(4), "precision": float64(10)}},
+		"index columns": {{"object_id": float64(1), "index_id": float64(2), "column_id": float64(1), "key_ordinal": float64(1)}},
+		"indexes":       {{"object_id": float64(1), "index_id": float64(2), "name": "IX", "type": float64(2), "allow_row_locks": true, "allow_page_locks": true, "compression": "NONE"}},
+		"modules": {{"object_id": float64(3), "schema": "dbo", "name": "Calls", "type": "V ", "definition": "CREATE VIEW dbo.Calls AS SELECT Berth FROM dbo.Call", "uses_ansi_nulls": true, "uses_quoted_identifier": true},
+			{"object_id": float64(4), "schema": "dbo", "name": "Noted", "type": "TR", "parent_object_id": float64(1), "definition": "CREATE TRIGGER dbo.Noted ON dbo.Berth AFTER INSERT AS PRINT 1", "uses_ansi_nulls": true, "uses_quoted_identifier": true}},
+	}}
+	if change != nil {
+		change(w.Rows)
+	}
+	return w
+}
+
+// TestNotReadIsNotAbsent: what is there and not read is said, and is neither missed on
+// its side nor taken for more on the other.
+func TestNotReadIsNotAbsent(t *testing.T) {
+	whole, err := Read(t.Context(), source{port(nil)})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if len(whole.Gaps) > 0 {
+		t.Fatalf("a gap where there is none: %v", whole.Gaps)
+	}
+	for _, c := range []struct {
+		name   string
+		change func(rows map[string][]Row)
+		says   string
+		left   int // what differs all the same
+	}{
+		{"temporal", func(r map[string][]Row) { r["tables"][0]["temporal_type"] = float64(2) }, "temporal table dbo.Berth is not read", 0},
+		{"its history", func(r map[string][]Row) { r["tables"][0]["temporal_type"] = float64(1) }, "temporal table dbo.Berth is not read", 0},
+		{"in memory", func(r map[string][]Row) { r["tables"][1]["is_memory_optimized"] = true }, "memory-optimized table dbo.Call is not read", 0},
+		{"external", func(r map[string][]Row) { r["tables"][1]["is_external"] = true }, "external table dbo.Call is not read", 0},
+		{"of a graph", func(r map[string][]Row) { r["tables"][1]["is_node"] = true }, "graph table dbo.Call is not read", 0},
+		{"of files", func(r map[string][]Row) { r["tables"][1]["is_filetable"] = true }, "file table dbo.Call is not read", 0},
+		{"in other letters", func(r map[string][]Row) { r["tables"][0]["name"], r["tables"][0]["temporal_type"] = "BERTH", float64(2) }, "temporal table dbo.BERTH", 0},
+		{"an XML index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(3) }, "XML index IX of dbo.Berth is not read", 0},
+		{"a spatial index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(4) }, "index IX of dbo.Berth is not read", 0},
+		{"an encrypted view", func(r map[string][]Row) { r["modules"][0]["definition"] = nil }, "the text of dbo.Calls is not told", 0},
+		{"an encrypted trigger", func(r map[string][]Row) { r["modules"][1]["definition"] = nil }, "the text of dbo.Noted is not told", 0},
+		{"a table that is really less", func(r map[string][]Row) {
+			r["tables"] = r["tables"][:1]
+			r["modules"][0]["definition"] = nil
+		}, "the text of dbo.Calls", 1},
+	} {
+		some, err := Read(t.Context(), source{port(c.change)})
+		if err != nil {
+			t.Errorf("%s: %v", c.name, err)
+			continue
+		}
+		var said []string
+		for _, g := range some.Gaps {
+			said = append(said, g.Why)
+		}
+		if len(said) != 1 || !strings.Contains(said[0], c.says) {
+			t.Errorf("%s: said is %q", c.name, said)
+		}
+		for _, sides := range [][2]*catalog.Catalog{{whole, some}, {some, whole}} {
+			n := 0
+			for _, it := range compare.Compare(sides[0], sides[1], compare.Options{}).Items {
+				if it.Status != compare.Same {
+					n++
+				}
+			}
+			if n != c.left {
+				t.Errorf("%s: %d differ, want %d", c.name, n, c.left)
+			}
 		}
 	}
 }
