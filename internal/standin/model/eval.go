@@ -358,8 +358,8 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 		case style == 0 || style == 3 && !ok || v == nil:
 		default:
 			if m, ok := v.(moment); ok {
-				if s, ok := momentStyles[style]; ok {
-					return t.convert(m.t.Format(s), false)
+				if s, ok := m.styled(style); ok {
+					return t.convert(s, false)
 				}
 			}
 			if s, ok := v.(string); ok && t.class == 't' {
@@ -385,7 +385,31 @@ func fromHex(s string, style int64) any {
 // momentStyles are how dates are written (SQL Server: CAST and CONVERT, Date and
 // time styles).
 var momentStyles = map[int64]string{23: "2006-01-02", 101: "01/02/2006", 102: "2006.01.02", 104: "02.01.2006", 111: "2006/01/02", 112: "20060102", 108: "15:04:05", 114: "15:04:05.000",
-	120: "2006-01-02 15:04:05", 121: "2006-01-02 15:04:05.0000000", 126: "2006-01-02T15:04:05.0000000", 127: "2006-01-02T15:04:05.0000000Z07:00"}
+	127: "2006-01-02T15:04:05.0000000Z07:00"}
+
+// styled writes a moment in a style. The long ones write what its type has: a date has no
+// time, and only datetimeoffset tells a zone.
+func (m moment) styled(style int64) (string, bool) {
+	switch style {
+	case 120:
+		m.frac = 0
+		if m.kind == "datetime" {
+			m.kind = "datetime2"
+		}
+		return m.String(), true
+	case 121, 126:
+		s := m.String()
+		if m.kind == "smalldatetime" && style == 121 {
+			s += ".000"
+		}
+		if style == 126 {
+			s = strings.Replace(strings.Replace(s, " ", "T", 1), " ", "", 1)
+		}
+		return s, true
+	}
+	layout, ok := momentStyles[style]
+	return m.t.Format(layout), ok
+}
 
 // nextValue takes the next value of a sequence.
 func (x *session) nextValue(path []string) any {

@@ -521,8 +521,13 @@ var catalogFunctions = map[string]function{
 		return nil
 	}},
 	"object_definition": {1, 1, true, false, func(x *session, a []any) any {
-		if o := x.d.objects[toWhole(a[0])]; o != nil && o.module != nil {
+		switch o := x.d.objects[toWhole(a[0])]; {
+		case o == nil:
+			return nil
+		case o.module != nil:
 			return o.module.text
+		case o.typ == "C" || o.typ == "D":
+			return o.con.definition
 		}
 		return nil
 	}},

@@ -294,3 +294,86 @@ func TestQueries(t *testing.T) {
 
 // tsqlBatch is the query of a text that is one.
 func tsqlBatch(text string) (*tsql.Query, error) { return tsql.ParseQuery(text) }
+
+// TestStyles: how moments are written in a style (SQL Server: CAST and CONVERT, Date and
+// time styles): what the type has, and no more.
+func TestStyles(t *testing.T) {
+	x := alone(t)
+	for _, c := range []struct{ typ, value, style, want string }{
+		{"date", "'2026-05-04'", "121", "2026-05-04"},
+		{"date", "'2026-05-04'", "120", "2026-05-04"},
+		{"date", "'2026-05-04'", "126", "2026-05-04"},
+		{"date", "'2026-05-04'", "112", "20260504"},
+		{"date", "'2026-05-04'", "104", "04.05.2026"},
+		{"date", "'2026-05-04'", "101", "05/04/2026"},
+		{"time", "'10:11:12.5'", "121", "10:11:12.5000000"},
+		{"time(0)", "'10:11:12'", "121", "10:11:12"},
+		{"time(3)", "'10:11:12.123'", "108", "10:11:12"},
+		{"datetime", "'2026-05-04 10:11:12.347'", "121", "2026-05-04 10:11:12.347"},
+		{"datetime", "'2026-05-04 10:11:12.347'", "120", "2026-05-04 10:11:12"},
+		{"datetime", "'2026-05-04 10:11:12.347'", "126", "2026-05-04T10:11:12.347"},
+		{"smalldatetime", "'2026-05-04 10:11'", "121", "2026-05-04 10:11:00.000"},
+		{"datetime2", "'2026-05-04 10:11:12.1234567'", "121", "2026-05-04 10:11:12.1234567"},
+		{"datetime2(2)", "'2026-05-04 10:11:12.12'", "121", "2026-05-04 10:11:12.12"},
+		{"datetime2(0)", "'2026-05-04 10:11:12'", "126", "2026-05-04T10:11:12"},
+		{"datetimeoffset", "'2026-05-04 10:11:12.1234567 +02:00'", "121", "2026-05-04 10:11:12.1234567 +02:00"},
+		{"datetimeoffset(0)", "'2026-05-04 10:11:12 -05:30'", "121", "2026-05-04 10:11:12 -05:30"},
+		{"datetimeoffset(3)", "'2026-05-04 10:11:12.5 +02:00'", "126", "2026-05-04T10:11:12.500+02:00"},
+		{"datetime", "NULL", "121", "NULL"},
+		{"date", "'2026-05-04'", "999", "error 40000"},
+	} {
+		if got := x.value("CONVERT(nvarchar(50), CAST(" + c.value + " AS " + c.typ + "), " + c.style + ")"); got != c.want {
+			t.Errorf("%s %s in style %s is %s, want %s", c.typ, c.value, c.style, got, c.want)
+		}
+	}
+}
+
+// TestViewsOfTheCatalog: the old and the standard views of the catalog say what the new
+// ones say.
+func TestViewsOfTheCatalog(t *testing.T) {
+	x := alone(t)
+	for _, s := range []string{
+		"CREATE SCHEMA yard",
+		"CREATE TABLE yard.berth (id int IDENTITY NOT NULL CONSTRAINT PK_b PRIMARY KEY, name nvarchar(20) COLLATE Latin1_General_BIN2 NOT NULL CONSTRAINT UQ_b UNIQUE, depth decimal(5,2) NULL CONSTRAINT DF_b DEFAULT 4 CONSTRAINT CK_b CHECK (depth > 0), noted datetime2(3), photo varbinary(max), twice AS depth * 2)",
+		"CREATE TABLE dbo.call (id bigint NOT NULL PRIMARY KEY, berth int CONSTRAINT FK_c REFERENCES yard.berth (id) ON DELETE CASCADE ON UPDATE SET NULL)",
+		"CREATE INDEX IX_c ON dbo.call (berth)",
+		"EXEC ('CREATE VIEW dbo.v AS SELECT id, name FROM yard.berth')",
+		"EXEC ('CREATE PROCEDURE dbo.p @a int AS SELECT @a AS a')",
+		"EXEC ('CREATE FUNCTION yard.f (@a int) RETURNS int AS BEGIN RETURN @a END')",
+		"EXEC ('CREATE TRIGGER dbo.tr ON dbo.call AFTER INSERT AS PRINT 1')",
+		"CREATE SEQUENCE dbo.s AS int START WITH 3",
+	} {
+		if n := x.runs(s); n != "" {
+			t.Fatalf("%s: %s", s, n)
+		}
+	}
+	for _, c := range []struct{ name, one, other string }{
+		{"tables", "s.name, t.name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY s.name, t.name", "TABLE_SCHEMA, TABLE_NAME FROM INFORMATION_SCHEMA.TABLES WHERE TABLE_TYPE = 'BASE TABLE' ORDER BY 1, 2"},
+		{"views", "name FROM sys.views ORDER BY name", "TABLE_NAME FROM INFORMATION_SCHEMA.VIEWS ORDER BY TABLE_NAME"},
+		{"objects", "id, name FROM sysobjects WHERE xtype IN ('U', 'V', 'P') ORDER BY id", "object_id, name FROM sys.objects WHERE type IN ('U', 'V', 'P') ORDER BY object_id"},
+		{"columns", "c.name, c.is_nullable FROM sys.columns c JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id", "COLUMN_NAME, CASE IS_NULLABLE WHEN 'YES' THEN 1 ELSE 0 END FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION"},
+		{"types", "y.name FROM sys.columns c JOIN sys.types y ON y.user_type_id = c.user_type_id JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id", "DATA_TYPE FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION"},
+		{"routines", "name FROM sys.objects WHERE type IN ('P', 'FN') ORDER BY name", "ROUTINE_NAME FROM INFORMATION_SCHEMA.ROUTINES ORDER BY ROUTINE_NAME"},
+		{"everything by its number", "o.name FROM sys.objects o ORDER BY o.object_id", "OBJECT_NAME(object_id) FROM sys.objects ORDER BY object_id"},
+		{"everything by its name", "o.object_id FROM sys.objects o WHERE type IN ('U', 'V') ORDER BY 1", "OBJECT_ID(SCHEMA_NAME(schema_id) + '.' + name) FROM sys.objects WHERE type IN ('U', 'V') ORDER BY 1"},
+		{"parts belong to what is there", "count(*) FROM sys.objects WHERE parent_object_id <> 0", "count(*) FROM sys.objects o JOIN sys.objects p ON p.object_id = o.parent_object_id"},
+		{"constraints are objects", "name FROM sys.objects WHERE type IN ('C', 'D', 'F', 'PK', 'UQ') ORDER BY name", "name FROM (SELECT name FROM sys.check_constraints UNION ALL SELECT name FROM sys.default_constraints UNION ALL SELECT name FROM sys.foreign_keys UNION ALL SELECT name FROM sys.key_constraints) AS k ORDER BY name"},
+		{"keys have their indexes", "name FROM sys.key_constraints ORDER BY name", "name FROM sys.indexes WHERE is_primary_key = 1 OR is_unique_constraint = 1 ORDER BY name"},
+		{"columns of indexes are columns", "count(*) FROM sys.index_columns", "count(*) FROM sys.index_columns i JOIN sys.columns c ON c.object_id = i.object_id AND c.column_id = i.column_id"},
+		{"foreign keys", "OBJECT_NAME(parent_object_id), OBJECT_NAME(referenced_object_id), delete_referential_action_desc, update_referential_action_desc FROM sys.foreign_keys", "'call', 'berth', 'CASCADE', 'SET_NULL'"},
+		{"defaults", "OBJECT_DEFINITION(default_object_id) FROM sys.columns WHERE default_object_id <> 0", "COLUMN_DEFAULT FROM INFORMATION_SCHEMA.COLUMNS WHERE COLUMN_DEFAULT IS NOT NULL"},
+		{"checks", "definition FROM sys.check_constraints", "OBJECT_DEFINITION(object_id) FROM sys.objects WHERE type = 'C'"},
+		{"modules", "definition FROM sys.sql_modules ORDER BY object_id", "OBJECT_DEFINITION(object_id) FROM sys.sql_modules ORDER BY object_id"},
+		{"triggers", "name, OBJECT_NAME(parent_id) FROM sys.triggers", "'tr', 'call'"},
+		{"sequences", "name FROM sys.sequences", "name FROM sys.objects WHERE type = 'SO'"},
+		{"identity", "OBJECT_NAME(object_id), name FROM sys.identity_columns", "OBJECT_NAME(object_id), name FROM sys.columns WHERE is_identity = 1"},
+		{"computed", "OBJECT_NAME(object_id), name FROM sys.computed_columns", "OBJECT_NAME(object_id), name FROM sys.columns WHERE is_computed = 1"},
+		{"partitions are of indexes", "count(*) FROM sys.partitions", "count(*) FROM sys.partitions p JOIN sys.indexes i ON i.object_id = p.object_id AND i.index_id = p.index_id"},
+		{"databases", "name FROM sys.databases WHERE name = DB_NAME()", "DB_NAME()"},
+	} {
+		one, other := x.value(c.one), x.value(c.other)
+		if one != other || one == "" {
+			t.Errorf("%s: the one view says\n%s\nthe other\n%s", c.name, one, other)
+		}
+	}
+}
