@@ -79,7 +79,7 @@ func closedBatch(d Dialect, text string) error {
 	if !strings.EqualFold(strings.TrimSpace(rest[len(batch):]), "go") {
 		return fmt.Errorf("%w: its end is not marked", ErrNotClosed)
 	}
-	if line := ClientLine(d, batch); line != "" {
+	if line := ClientLine(d, list[0].Before+batch); line != "" {
 		return fmt.Errorf("%w: its client would take %q for its own", ErrNotClosed, excerpt(line))
 	}
 	return nil
