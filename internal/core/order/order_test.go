@@ -125,6 +125,7 @@ func TestBuild(t *testing.T) {
 		{"text needs in a circle", []string{"a ~b", "b ~a"}, nil, "", "create a, create b", "", ""},
 		{"a circle is split", []string{"a splits=yes >b", "b >a"}, nil, "", "", "", "circle"},
 		{"a circle without a way out", []string{"a >b", "b >a"}, nil, "", "", "", `"create a" needs thing:b from "create b"; "create b" needs thing:a from "create a"`},
+		{"who lets go by its text goes before what it had", []string{"view/v def==x ~a", "a"}, []string{"view/v def==y ~b", "view/a ~b", "b"}, "", "drop a, create a, alter v, drop b", "", ""},
 		{"held back", []string{"b"}, []string{"a loss=yes"}, "", "create b", "drop a", ""},
 		{"allowed", []string{"b"}, []string{"a loss=yes"}, "a", "create b, drop a", "", ""},
 		{"what needs the name is held back too", []string{"view/a", "c"}, []string{"a loss=yes"}, "", "create c", "drop a, create a", ""},
