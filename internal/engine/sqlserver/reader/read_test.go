@@ -149,7 +149,9 @@ func TestNotReadIsNotAbsent(t *testing.T) {
 		{"external", func(r map[string][]Row) { r["tables"][1]["is_external"] = true }, "external table dbo.Call is not read", 0},
 		{"of a graph", func(r map[string][]Row) { r["tables"][1]["is_node"] = true }, "graph table dbo.Call is not read", 0},
 		{"of files", func(r map[string][]Row) { r["tables"][1]["is_filetable"] = true }, "file table dbo.Call is not read", 0},
-		{"in other letters", func(r map[string][]Row) { r["tables"][0]["name"], r["tables"][0]["temporal_type"] = "BERTH", float64(2) }, "temporal table dbo.BERTH", 0},
+		{"in other letters", func(r map[string][]Row) {
+			r["tables"][0]["name"], r["tables"][0]["temporal_type"] = "BERTH", float64(2)
+		}, "temporal table dbo.BERTH", 0},
 		{"an XML index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(3) }, "XML index IX of dbo.Berth is not read", 0},
 		{"a spatial index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(4) }, "index IX of dbo.Berth is not read", 0},
 		{"an encrypted view", func(r map[string][]Row) { r["modules"][0]["definition"] = nil }, "the text of dbo.Calls is not told", 0},
