@@ -360,7 +360,7 @@ Run "dapper-mirror demo" to see all of it on made-up data.`,
 	f.BoolVar(&a.noPager, "no-pager", false, "do not show long results through a pager")
 	f.DurationVar(&a.lockWait, "lock-wait", 5*time.Second, "how long to wait for a lock somebody else holds")
 	f.StringVar(&a.dialect, "dialect", "", "which SQL a text is in, where nothing else says it: "+strings.Join(place.Dialects(), ", "))
-	f.StringVar(&a.scratch, "scratch", "", "where scratch databases of servers are made, to read texts and to rehearse: local (a throw-away server on this machine), model (SQL Server: a model of it, in this program) or a place")
+	f.StringVar(&a.scratch, "scratch", "", "where scratch databases of servers are made, to read texts and to rehearse: local (a throw-away server on this machine), model (a model of SQL Server, in this program, to rehearse on) or a place")
 	f.DurationVar(&a.scratchKeep, "scratch-keep", time.Minute, "how long a throw-away server that read a text stays for the next call; 0 for not at all")
 	f.StringVar(&a.remember, "remember-places", "on", "remember which places were used, without secrets, for places --recent: on or off")
 	root.Flags().BoolVar(&version, "version", false, "say which version this is")

@@ -48,7 +48,7 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 		}
 		if r.Packed || r.Archive {
 			_ = r.Close() // it was only looked into
-			return nil, fmt.Errorf("%s is packed; a dump is not written anew", s.name)
+			return nil, fmt.Errorf("%s is packed, or in UTF-16: it is not written anew", s.name)
 		}
 		text, err := io.ReadAll(io.LimitReader(r, texts.Longest+1))
 		if e := r.Close(); err == nil {

@@ -143,14 +143,14 @@ const placesTopic = `A place is where a structure is read from or written to:
   live                       a name from the project file
   live@3, live@friday        a capture in the history of a named place
 
-TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's, MySQL's and SQL
-Server's are run in a scratch database, as an ordinary account, and removed. Say where: --scratch local
+TEXTS. SQLite's are taken apart; PostgreSQL's, MariaDB's and MySQL's are run in a
+scratch database, as an ordinary account, and removed. Say where: --scratch local
 (a throw-away server of the programs installed here, which stays a minute for the
-next call), or --scratch PLACE (a database beside that place); for SQL Server's also
---scratch model (a model of the server, in this program). What would read or
-write files, run programs, reach other databases or change the server is refused;
-rows are passed over. Which SQL a text is in, it says itself, or the place it is
-compared with, or --dialect.
+next call), or --scratch PLACE (a database beside that place). SQL Server's are run
+on a model of the server, which is part of this program and needs no --scratch. What
+would read or write files, run programs, reach other databases or change the server
+is refused; rows are passed over. Which SQL a text is in, it says itself, or the
+place it is compared with, or --dialect. Files may be in UTF-8 or UTF-16.
 
 sync PLACE db/ writes exactly the files of what differs; statements that say the
 same keep their bytes, and so does every comment. Files of SQL Server are written

@@ -158,9 +158,9 @@ func batches(d Dialect, text string) []Statement {
 		}
 		first := lineStart || t.Pos == 0
 		lineStart = false
-		line := text[t.Pos:]
-		if n := strings.IndexByte(line, '\n'); n >= 0 {
-			line = line[:n]
+		line := ""
+		if first { // nothing else needs it, and a line may be long
+			line, _, _ = strings.Cut(text[t.Pos:], "\n")
 		}
 		switch {
 		case first && t.Is("go") && goLine(line):

@@ -174,7 +174,7 @@ func TestSamplesInSteps(t *testing.T) {
 						if q == "" {
 							continue
 						}
-						if _, err := tsql.ParseQuery(q); err != nil {
+						if _, err := tsql.Batch(q); err != nil {
 							t.Errorf("%s, %s: a question of %s: %v\n%s", s.name, way.name, step.Title, err, q)
 						}
 					}

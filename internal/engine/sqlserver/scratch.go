@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	mssql "github.com/microsoft/go-mssqldb"
@@ -122,17 +123,20 @@ func (Engine) StandIn(ctx context.Context, folder, listen string, ready func(eng
 	m := model.New()
 	var names []string
 	if folder != "" {
-		files, err := filepath.Glob(filepath.Join(folder, "*.sql"))
+		files, err := os.ReadDir(folder)
 		if err != nil {
-			return err
-		}
-		if st, err := os.Stat(folder); err != nil || !st.IsDir() {
-			return fmt.Errorf("%s: it is no folder", folder)
+			return fmt.Errorf("%s: it is no folder that can be read: %w", folder, err)
 		}
 		for _, f := range files {
-			name := strings.TrimSuffix(filepath.Base(f), ".sql")
+			name, ok := strings.CutSuffix(f.Name(), ".sql")
+			if !ok || f.IsDir() {
+				continue
+			}
+			if slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, name) }) {
+				return fmt.Errorf("%s: two files are called %s.sql, but for letter case; a server has one database of a name", folder, name)
+			}
 			m.Create(name, model.Collation)
-			if err := fillFrom(ctx, m, name, f); err != nil {
+			if err := fillFrom(ctx, m, name, filepath.Join(folder, f.Name())); err != nil {
 				return err
 			}
 			names = append(names, name)

@@ -210,11 +210,22 @@ func (Engine) Open(ctx context.Context, at string, opt engine.OpenOptions) (engi
 			return nil, explain(err)
 		}
 	}
-	d.tls = "encrypted"
-	if e := a.url.Query().Get("encrypt"); e == "disable" {
-		d.tls = "not encrypted"
-	}
+	d.tls = encrypted(a.url.Query())
 	return d, nil
+}
+
+// encrypted says in words what an address asks for (go-mssqldb: encrypt).
+func encrypted(q url.Values) string {
+	switch strings.ToLower(q.Get("encrypt")) {
+	case "disable":
+		return "not encrypted"
+	case "optional", "false", "no", "0", "f":
+		return "only the login is encrypted, unless the server wants more"
+	}
+	if strings.EqualFold(q.Get("TrustServerCertificate"), "true") {
+		return "encrypted, the certificate taken unseen"
+	}
+	return "encrypted, the certificate verified"
 }
 
 func connect(ctx context.Context, connector *mssql.Connector, name string) (*database, error) {

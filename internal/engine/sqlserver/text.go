@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"unicode/utf8"
 
 	mssql "github.com/microsoft/go-mssqldb"
 
@@ -78,14 +79,20 @@ type unit struct {
 // statement may make.
 var missing = map[int32]bool{208: true, 1088: true, 1767: true, 1776: true, 2715: true, 2760: true, 4121: true, 4902: true, 8197: true, 15135: true, 15151: true, 15225: true, 1750: true, 3701: true, 195: true, 4917: true}
 
+// longest is how many bytes a file may have: its batches are told apart as a whole.
+const longest = 4 * texts.Longest
+
 // load runs texts on a database, each statement in its place or, where something is
 // not there yet, after what makes it. rows are brought too where they are wanted.
 func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, seen func(unit)) error {
 	var queue []unit
 	for _, f := range files {
-		text, err := io.ReadAll(f.Reader)
+		text, err := io.ReadAll(io.LimitReader(f.Reader, longest+1))
 		if err != nil {
 			return fmt.Errorf("reading %s: %w", f.Name, err)
+		}
+		if len(text) > longest {
+			return fmt.Errorf("%s: it has more than %d MB; leave its rows out", f.Name, longest>>20)
 		}
 		units, err := cut(f.Name, string(text))
 		if err != nil {
@@ -160,13 +167,31 @@ func excerpt(s string) string {
 	return s
 }
 
+// places says where in a file a place of its text is. Mostly each is behind the last.
+func places(name, text string) func(int) catalog.Origin {
+	line, start, seen := 1, 0, 0
+	return func(pos int) catalog.Origin {
+		pos = min(pos, len(text))
+		if pos < start {
+			line, start, seen = 1, 0, 0
+		}
+		if pos > seen {
+			if n := strings.Count(text[seen:pos], "\n"); n > 0 {
+				line, start = line+n, strings.LastIndexByte(text[:pos], '\n')+1
+			}
+			seen = pos
+		}
+		return catalog.Origin{File: name, Line: line, Column: utf8.RuneCountInString(text[start:pos]) + 1}
+	}
+}
+
 // cut cuts a text into units.
 func cut(name, text string) ([]unit, error) {
 	var out []unit
-	text = strings.TrimPrefix(strings.ReplaceAll(text, "\r\n", "\n"), "\ufeff")
+	text = strings.TrimPrefix(text, "\ufeff")
+	where := places(name, text)
 	for _, b := range sqltext.Split(tsql.Dialect, text) {
-		line, column := sqltext.Position(text, b.Pos)
-		at := catalog.Origin{File: name, Line: line, Column: column}
+		at := where(b.Pos)
 		if b.Client {
 			word, _, _ := strings.Cut(strings.ToLower(b.Text), " ")
 			if word != ":on" && word != ":setvar" {
@@ -178,7 +203,7 @@ func cut(name, text string) ([]unit, error) {
 		if err != nil {
 			var e *tsql.Error
 			if errors.As(err, &e) {
-				at.Line, at.Column = sqltext.Position(text, b.Pos+e.Pos)
+				at = where(b.Pos + e.Pos)
 			}
 			return nil, fmt.Errorf("%s: %w (at: %s)", at, err, excerpt(b.Text[min(position(err), len(b.Text)):]))
 		}
@@ -187,11 +212,10 @@ func cut(name, text string) ([]unit, error) {
 			continue
 		}
 		for _, st := range list {
-			u := unit{sql: strings.TrimSpace(b.Text[st.Pos:st.End]), origin: at}
+			u := unit{sql: strings.TrimSpace(b.Text[st.Pos:st.End]), origin: where(b.Pos + st.Pos)}
 			if _, ok := st.Body.(*tsql.Module); ok { // its text is the whole batch
 				u.sql = b.Text
 			}
-			u.origin.Line, u.origin.Column = sqltext.Position(text, b.Pos+st.Pos)
 			u.about(st)
 			out = append(out, u)
 		}

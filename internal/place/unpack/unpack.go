@@ -18,6 +18,7 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
+	"golang.org/x/text/encoding/unicode"
 
 	"dappermirror/internal/engine/local"
 )
@@ -39,13 +40,19 @@ var packings = []struct {
 		return d.IOReadCloser(), nil
 	}},
 	{"xz", "\xfd7zXZ\x00", func(r io.Reader) (io.Reader, error) { return xz.NewReader(r) }},
+	{"UTF-16", "\xff\xfe", decoded}, {"UTF-16", "\xfe\xff", decoded},
 	{"bzip2", "BZh", func(r io.Reader) (io.Reader, error) { return bzip2.NewReader(r), nil }},
+}
+
+// decoded reads what is written in UTF-16, as the editors of some servers do.
+func decoded(r io.Reader) (io.Reader, error) {
+	return unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewDecoder().Reader(r), nil
 }
 
 // Reader reads a file without what it is packed in.
 type Reader struct {
 	*bufio.Reader
-	// Packed says that it was packed, Archive that it was an archive of
+	// Packed says that it was packed, or not in UTF-8, Archive that it was an archive of
 	// PostgreSQL's dump program and is SQL now.
 	Packed, Archive bool
 	close           []func() error

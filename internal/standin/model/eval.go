@@ -168,7 +168,7 @@ func (x *session) binary(e *tsql.Binary, in *env) any {
 	case "=", "<>", "<", ">", "<=", ">=":
 		return x.compare(e.Op, e.L, e.R, in)
 	}
-	return arithmetic(e.Op, x.eval(e.L, in), x.eval(e.R, in))
+	return bounded(arithmetic(e.Op, x.eval(e.L, in), x.eval(e.R, in)))
 }
 
 func (x *session) compare(op string, l, r tsql.Expr, in *env) logic {

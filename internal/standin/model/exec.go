@@ -11,8 +11,35 @@ import (
 	"dappermirror/internal/standin/tsql"
 )
 
-// mostRounds bounds the loops of a batch.
-const mostRounds = 1_000_000
+// What a batch may take at most: rounds of all its loops, rows of one relation, and
+// bytes of one value. The server has more room, and texts of structures need none.
+const (
+	mostRounds = 1_000_000
+	mostRows   = 2_000_000
+	mostBytes  = 64 << 20
+)
+
+// roomFor refuses a relation that has too many rows.
+func roomFor(rows int) {
+	if rows > mostRows {
+		panic(fail(unknown, "The stand-in has no room for more than %d rows.", mostRows))
+	}
+}
+
+// bounded is a value that has room.
+func bounded(v any) any {
+	n := 0
+	switch v := v.(type) {
+	case string:
+		n = len(v)
+	case []byte:
+		n = len(v)
+	}
+	if n > mostBytes {
+		panic(fail(unknown, "The stand-in has no room for a value of more than %d MB.", mostBytes>>20))
+	}
+	return v
+}
 
 // deepestCall is how far modules may call each other (SQL Server: error 217).
 const deepestCall = 32
@@ -34,8 +61,8 @@ func (x *session) statement(st tsql.Statement) leave {
 		}
 		return ""
 	case *tsql.While:
-		for n := 0; truth(x.eval(b.Cond, nil)) == yes; n++ {
-			if n > mostRounds {
+		for truth(x.eval(b.Cond, nil)) == yes {
+			if x.rounds++; x.rounds > mostRounds {
 				panic(fail(unknown, "The stand-in gives a loop up after %d rounds.", mostRounds))
 			}
 			if x.ctx.Err() != nil {

@@ -59,7 +59,7 @@ func (x *session) call(e *tsql.Call, in *env) any {
 			return nil
 		}
 	}
-	return f.run(x, args)
+	return bounded(f.run(x, args))
 }
 
 func (x *session) userFunction(e *tsql.Call, in *env) any {
@@ -115,7 +115,7 @@ func (x *session) aggregate(name string, e *tsql.Call, in *env) any {
 		if len(vals) == 0 {
 			return nil
 		}
-		return strings.Join(texts, text(x.eval(e.Args[1], in)))
+		return bounded(strings.Join(texts, text(x.eval(e.Args[1], in))))
 	}
 	if len(vals) == 0 {
 		return nil

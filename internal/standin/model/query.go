@@ -127,7 +127,8 @@ func (x *session) query(q *tsql.Query, outer *env) *relation {
 	if len(q.Rest) == 0 {
 		return x.selects(q.First, e, q)
 	}
-	r := x.selects(q.First, e, nil)
+	first := x.selects(q.First, e, nil)
+	r := &relation{cols: first.cols, rows: slices.Clip(first.rows)} // which may be a table's
 	for _, op := range q.Rest {
 		other := x.selects(op.Select, e, nil)
 		if len(other.cols) != len(r.cols) {
@@ -164,7 +165,8 @@ func rowKey(row []any) string {
 func combined(op string, a, b *relation) *relation {
 	out := &relation{cols: a.cols}
 	if op == "union all" {
-		out.rows = append(slices.Clone(a.rows), b.rows...)
+		roomFor(len(a.rows) + len(b.rows))
+		out.rows = append(a.rows, b.rows...)
 		return out
 	}
 	in := map[string]bool{}
@@ -591,6 +593,7 @@ func (x *session) apply(f *tsql.From, e *env) *relation {
 			width = len(r.cols)
 			out.cols = append(slices.Clone(l.cols), r.cols...)
 		}
+		roomFor(len(out.rows) + len(r.rows))
 		for _, right := range r.rows {
 			out.rows = append(out.rows, append(slices.Clone(row), right...))
 		}
@@ -658,6 +661,7 @@ func (x *session) join(l, r *relation, how string, on tsql.Expr, e *env) *relati
 					continue
 				}
 				found, matched[j] = true, true
+				roomFor(len(out.rows))
 				out.rows = append(out.rows, both)
 			}
 		}

@@ -92,6 +92,7 @@ func (x *session) insert(b *tsql.Insert) {
 	for _, vals := range rows {
 		made = append(made, x.newRow(t, given, vals))
 	}
+	roomFor(len(t.rows) + len(made))
 	t.rows = append(t.rows[:len(t.rows):len(t.rows)], made...)
 	x.proved(t, made, nil)
 	x.rowcount = int64(len(made))

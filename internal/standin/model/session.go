@@ -47,6 +47,7 @@ type session struct {
 	caught    *failure
 	begun     time.Time
 	sysRead   bool
+	rounds    int                  // of the batch's loops
 	pseudo    map[string]*relation // inserted and deleted, within a trigger
 	returned  any                  // by the function that ran
 	making    *object              // the table that is being made
@@ -412,7 +413,7 @@ func (x *session) Batch(ctx context.Context, text string, params []tds.Param, ou
 	for _, p := range params {
 		x.vars[strings.ToLower(p.Name)] = &variable{value: p.Value}
 	}
-	x.sysRead = false
+	x.sysRead, x.rounds = false, 0
 	failed := x.tried(func() { x.run(text) })
 	if x.sysRead && x.s.Count != nil {
 		x.s.Count(text)

@@ -293,7 +293,21 @@ func TestQueries(t *testing.T) {
 }
 
 // tsqlBatch is the query of a text that is one.
-func tsqlBatch(text string) (*tsql.Query, error) { return tsql.ParseQuery(text) }
+// tsqlBatch is the one query that a text is.
+func tsqlBatch(text string) (*tsql.Query, error) {
+	list, err := tsql.Batch(text)
+	if err != nil {
+		return nil, err
+	}
+	if len(list) != 1 {
+		return nil, fmt.Errorf("%d statements", len(list))
+	}
+	s, ok := list[0].Body.(*tsql.SelectStmt)
+	if !ok {
+		return nil, fmt.Errorf("%T is no query", list[0].Body)
+	}
+	return s.Query, nil
+}
 
 // TestStyles: how moments are written in a style (SQL Server: CAST and CONVERT, Date and
 // time styles): what the type has, and no more.

@@ -6,18 +6,6 @@ import (
 	"dappermirror/internal/core/sqltext"
 )
 
-// ParseQuery reads a text that is one query, and perhaps a semicolon.
-func ParseQuery(text string) (q *Query, err error) {
-	defer catch(&err)
-	p := newParser(text)
-	q = p.query()
-	p.Take(";")
-	if !p.End() {
-		p.unexpected()
-	}
-	return q, nil
-}
-
 // query reads a SELECT with its WITH, set operators, order and options.
 func (p *Parser) query() *Query {
 	defer p.deeper()()

@@ -338,10 +338,8 @@ func comments(o, was *catalog.Object, at level) []string {
 		case now != nil:
 			continue
 		}
-		for i, l := range at {
-			if args += ", " + vocab.String(l); i%2 == 0 {
-				continue
-			}
+		for _, l := range at {
+			args += ", " + vocab.String(l)
 		}
 		out = append(out, batch("EXEC "+proc+" "+args+";"))
 	}
