@@ -295,6 +295,24 @@ func TestStandInSQLServer(t *testing.T) {
 			t.Errorf("%v: exit %d %s%s", c.args, r.code, r.out, r.errout)
 		}
 	}
+	// What is called so is somebody's: it is neither overwritten nor taken away.
+	mine := t.TempDir()
+	put(t, filepath.Join(mine, "password"), "mine\n")
+	if r := run(t, dir, "standin", "sqlserver", "--keys", mine); r.code != 2 || !strings.Contains(r.errout, "password is there already") || read(t, filepath.Join(mine, "password")) != "mine\n" {
+		t.Errorf("a file in the way: exit %d %s", r.code, r.errout)
+	}
+	twice := t.TempDir()
+	put(t, filepath.Join(twice, "port.sql"), "")
+	put(t, filepath.Join(twice, "PORT.sql"), "")
+	if r := run(t, dir, "standin", "sqlserver", twice); r.code != 2 || !strings.Contains(r.errout, "two files") {
+		t.Errorf("two of one name: exit %d %s", r.code, r.errout)
+	}
+	for dialect, says := range map[string]string{"postgres": "no model of PostgreSQL", "mysql": "no model of MariaDB"} {
+		put(t, filepath.Join(dir, "x.sql"), "CREATE TABLE a (id int);\n")
+		if r := run(t, dir, "capture", "x.sql", "--dialect", dialect, "--scratch", "model"); r.code != 2 || !strings.Contains(r.errout, says) {
+			t.Errorf("a model of %s: exit %d %s", dialect, r.code, r.errout)
+		}
+	}
 	broken := t.TempDir()
 	put(t, filepath.Join(broken, "a.sql"), "CREATE TABLE dbo.berth (id int);\n\nCREATE TABLE dbo.call (id nothing);\n")
 	if r := run(t, dir, "standin", "sqlserver", broken); r.code != 2 || !strings.Contains(r.errout, "a.sql:3:1") {

@@ -167,7 +167,7 @@ func TestDaySQLServer(t *testing.T) {
 	for name, place := range map[string]string{"live": live, "other": other, "dev": dev} {
 		fmt.Fprintf(&places, "  %s:\n    at: sqlserver://sa@%s/%s?certificate=%s\n    password: {file: password}\n", name, p.address, p.name(place), url.QueryEscape(p.certificate))
 	}
-	put(t, filepath.Join(dir, "dapper-mirror.yaml"), "places:\n"+places.String()+"pairs:\n  default: {source: dev, target: live}\n")
+	put(t, filepath.Join(dir, "dapper-mirror.yaml"), "places:\n"+places.String()+"pairs:\n  default: {source: dev, target: live}\nsettings:\n  scratch: model\n")
 	for _, c := range []struct {
 		code int
 		args []string

@@ -184,7 +184,7 @@ func beside(file, path string) string {
 	if rest, ok := strings.CutPrefix(path, "sqlite:"); ok {
 		prefix, path = "sqlite:", rest
 	}
-	if path == "" || path == "-" || path == engine.LocalScratch || strings.Contains(path, "://") || filepath.IsAbs(path) {
+	if path == "" || path == "-" || path == engine.LocalScratch || path == engine.ModelScratch || strings.Contains(path, "://") || filepath.IsAbs(path) {
 		return prefix + path
 	}
 	path = filepath.Join(filepath.Dir(file), path)

@@ -184,11 +184,19 @@ func (s *Session) structure(ctx context.Context, p *place.Place, opt place.Optio
 }
 
 // scratchFor is where scratch databases of an engine are made:
-// engine.LocalScratch, the address of a server, or "" where nobody said so. own is
+// engine.LocalScratch or engine.ModelScratch, the address of a server, or "" where nobody said so. own is
 // what the place says of itself. An engine that is nil is not known yet.
 func (s *Session) scratchFor(ctx context.Context, own string, eng engine.Engine) (string, error) {
 	where := cmp.Or(s.Scratch, own)
-	if where == "" || where == engine.LocalScratch || where == engine.ModelScratch {
+	if where == "" || where == engine.LocalScratch {
+		return where, nil
+	}
+	if where == engine.ModelScratch {
+		_, modelled := eng.(engine.StandIn)
+		_, file := eng.(engine.Embedded)
+		if eng != nil && !modelled && !file {
+			return "", Troubled("usage", "--scratch model: there is no model of %s; give --scratch local (a throw-away server on this machine) or --scratch PLACE (a database beside that place)", eng.Title())
+		}
 		return where, nil
 	}
 	p, err := s.Place(where, false)

@@ -8,12 +8,13 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/engine"
-	"dappermirror/internal/script"
 	"dappermirror/internal/work"
 )
 
@@ -59,18 +60,24 @@ with its places.`,
 				return work.Troubled("write", "%w", err)
 			}
 			secret, certificate := filepath.Join(dir, "password"), filepath.Join(dir, "certificate.pem")
-			defer os.Remove(secret)
-			defer os.Remove(certificate)
+			var made []string // which go at the end; what was there stays
+			defer func() {
+				for _, f := range made {
+					os.Remove(f)
+				}
+			}()
 			err = s.StandIn(cmd.Context(), folder, listen, func(st engine.Standing) error {
-				if err := os.WriteFile(secret, []byte(st.Password+"\n"), 0o600); err != nil {
+				if err := written(secret, []byte(st.Password+"\n"), 0o600); err != nil {
 					return err
 				}
-				if err := os.WriteFile(certificate, st.Certificate, 0o644); err != nil {
+				made = append(made, secret)
+				if err := written(certificate, st.Certificate, 0o644); err != nil {
 					return err
 				}
+				made = append(made, certificate)
 				fmt.Fprintf(out, "# A stand-in for %s answers on %s until it is ended.\nplaces:\n", e.Title(), st.Listen)
 				for _, name := range st.Databases {
-					fmt.Fprintf(out, "  %s:\n    at: %s\n    password: {file: %s}\n", script.Word(name), st.Address(name, certificate), secret)
+					fmt.Fprintf(out, "  %s:\n    at: %s\n    password: {file: %s}\n", word(name), word(st.Address(name, certificate)), word(secret))
 				}
 				return nil
 			})
@@ -83,6 +90,29 @@ with its places.`,
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "the address to listen on; port 0 is any free one")
 	cmd.Flags().StringVar(&keys, "keys", "", "the folder for the password and the certificate (a temporary one where it is not given)")
 	return cmd
+}
+
+// written writes a file that is not there yet.
+func written(file string, data []byte, mode os.FileMode) error {
+	f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, mode)
+	if errors.Is(err, os.ErrExist) {
+		return fmt.Errorf("%s is there already; name another folder with --keys, or remove it", file)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(data)
+	return errors.Join(err, f.Close())
+}
+
+var plain = regexp.MustCompile(`^[A-Za-z_/.][A-Za-z0-9_/.:@?=%&+-]*$`)
+
+// word writes a text in YAML.
+func word(s string) string {
+	if plain.MatchString(s) {
+		return s
+	}
+	return strconv.Quote(s)
 }
 
 // standins are the engines that have a stand-in.

@@ -54,7 +54,7 @@ func (a *teller) tell(e work.Event) {
 	case work.OfTarget:
 		(&teller{Speaker: among{a.Speaker, e.Target}, idle: func() {}}).tell(e.Event)
 	case work.PasswordShown:
-		a.Warn("a password on the command line can be read by others on this machine; use a password file, PGPASSWORD or a place in %s", settings.ProjectFile)
+		a.Warn("a password on the command line can be read by others on this machine; name where it comes from in %s, or use the server's own password file or variable", settings.ProjectFile)
 	case work.Reading:
 		a.Detail("reading %s", e.Place.Label)
 	case work.BothRead:

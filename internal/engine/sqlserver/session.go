@@ -101,14 +101,7 @@ func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string
 		}
 		out = append(out, fmt.Sprintf("session %d (%s, %s) holds %s on %s", id, word(login), word(program), word(mode), word(name)))
 	}
-	return out, explain2(rows.Err())
-}
-
-func explain2(err error) error {
-	if err == nil {
-		return nil
-	}
-	return explain(err)
+	return out, explain(rows.Err())
 }
 
 // creates are the permissions on the database that making something wants (SQL

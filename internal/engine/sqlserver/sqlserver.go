@@ -256,8 +256,11 @@ var (
 	valueNumbers  = []int32{220, 241, 242, 245, 248, 295, 515, 547, 1505, 2601, 2627, 2628, 4901, 8114, 8115, 8134, 8152, 8169, 9436}
 )
 
-// explain says in our words what the server or the driver means.
+// explain says in our words what the server or the driver means; nil stays nil.
 func explain(err error) error {
+	if err == nil {
+		return nil
+	}
 	var e mssql.Error
 	if errors.As(err, &e) {
 		text := e.Message

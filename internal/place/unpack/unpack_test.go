@@ -6,6 +6,7 @@ import (
 	"io"
 	"strings"
 	"testing"
+	"unicode/utf16"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/ulikunitz/xz"
@@ -62,6 +63,11 @@ func TestUnpack(t *testing.T) {
 		{"gzip in zstd's place", gz(t, gz(t, text)), text, "", true},
 		{"too deep", deep, "", "packed more than", true},
 		{"cut off", gz(t, strings.Repeat(text, 1000))[:60], "", "unexpected EOF", true},
+		{"UTF-16, as some editors write it", wide(text, false), text, "", true},
+		{"UTF-16 the other way round", wide(text, true), text, "", true},
+		{"UTF-16 in gzip", gz(t, wide(text, false)), text, "", true},
+		{"only the mark of UTF-16", "\xff\xfe", "", "", true},
+		{"UTF-16 that breaks off", wide("ab", false) + "\x41", "ab\ufffd", "", true},
 		{"only its beginning", "\x1f\x8b", "", "cannot be unpacked", true},
 		{"not what it begins as", "BZh9 and then nothing of it", "", "bzip2", true},
 		{"an archive that is none", "PGDMP\x01 and then nothing of it", "", "pg_restore", false},
@@ -89,9 +95,22 @@ func TestUnpack(t *testing.T) {
 	}
 }
 
+// wide is a text in UTF-16 with its mark.
+func wide(s string, big bool) string {
+	var b strings.Builder
+	for _, u := range append([]uint16{0xfeff}, utf16.Encode([]rune(s))...) {
+		if big {
+			u = u<<8 | u>>8
+		}
+		b.WriteByte(byte(u))
+		b.WriteByte(byte(u >> 8))
+	}
+	return b.String()
+}
+
 // FuzzUnpack: whatever a file begins with, it is read or refused.
 func FuzzUnpack(f *testing.F) {
-	for _, s := range []string{"x", "\x1f\x8b\x08", "\x28\xb5\x2f\xfd\x00", "\xfd7zXZ\x00", "BZh9", gz(f, "x"), "{}"} {
+	for _, s := range []string{"x", "\x1f\x8b\x08", "\x28\xb5\x2f\xfd\x00", "\xfd7zXZ\x00", "BZh9", gz(f, "x"), "{}", wide("CREATE", false), "\xfe\xff\x00"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

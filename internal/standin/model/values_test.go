@@ -309,6 +309,28 @@ func tsqlBatch(text string) (*tsql.Query, error) {
 	return s.Query, nil
 }
 
+// TestBounds: what would take all memory, or never end, is given up.
+func TestBounds(t *testing.T) {
+	for _, c := range []struct{ name, text, refused string }{
+		{"a value that doubles", "DECLARE @a nvarchar(max) = N'x'; WHILE 1 = 1 SET @a = @a + @a", "40000"},
+		{"bytes that double", "DECLARE @a varbinary(max) = 0x01; WHILE 1 = 1 SET @a = @a + @a", "40000"},
+		{"through a function", "DECLARE @a nvarchar(max) = N'x'; WHILE 1 = 1 SET @a = CONCAT(@a, @a)", "40000"},
+		{"rows that double", "CREATE TABLE dbo.n (i int); INSERT INTO dbo.n VALUES (1); WHILE 1 = 1 INSERT INTO dbo.n SELECT i FROM dbo.n", "40000"},
+		{"a product of tables", "CREATE TABLE dbo.n (i int); INSERT INTO dbo.n VALUES (1), (2), (3), (4), (5), (6), (7), (8); SELECT COUNT(*) FROM dbo.n a, dbo.n b, dbo.n c, dbo.n d, dbo.n e, dbo.n f, dbo.n g, dbo.n h", "40000"},
+		{"a loop", "WHILE 1 = 1 PRINT 'x'", "40000"},
+		{"loops in loops count together", "DECLARE @i int = 0, @j int; WHILE @i < 2000 BEGIN SET @i = @i + 1; SET @j = 0; WHILE @j < 2000 SET @j = @j + 1 END", "40000"},
+		{"a procedure that calls itself", "EXEC ('CREATE PROCEDURE dbo.p AS EXEC dbo.p'); EXEC dbo.p", "217"},
+		{"a view that names itself", "EXEC ('CREATE VIEW dbo.v AS SELECT 1 AS a'); EXEC ('ALTER VIEW dbo.v AS SELECT a FROM dbo.v'); SELECT a FROM dbo.v", "217"},
+		{"many rounds", "DECLARE @i int = 0; WHILE @i < 5000 SET @i = @i + 1", ""},
+	} {
+		x := alone(t)
+		x.rounds = 0
+		if got := x.runs(c.text); got != c.refused {
+			t.Errorf("%s: ended with %q, want %q", c.name, got, c.refused)
+		}
+	}
+}
+
 // TestStyles: how moments are written in a style (SQL Server: CAST and CONVERT, Date and
 // time styles): what the type has, and no more.
 func TestStyles(t *testing.T) {

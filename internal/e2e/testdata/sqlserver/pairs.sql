@@ -644,3 +644,53 @@ CREATE TABLE dbo.quay (id int IDENTITY NOT NULL CONSTRAINT PK_b PRIMARY KEY, nam
 CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, b int CONSTRAINT FK_c REFERENCES dbo.quay (id));
 --- rows SELECT q.id, q.name, c.id FROM dbo.quay q JOIN dbo.call c ON c.b = q.id
 5,x,9
+=== a trigger that describes things changes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.tr ON dbo.berth AFTER INSERT AS EXEC sp_addextendedproperty N'a', N'b';
+GO
+EXEC sp_addextendedproperty N'MS_Description', N'old', N'SCHEMA', N'dbo', N'TABLE', N'berth', N'TRIGGER', N'tr';
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.tr ON dbo.berth AFTER INSERT AS EXEC sp_addextendedproperty N'a', N'c';
+GO
+EXEC sp_addextendedproperty N'MS_Description', N'new', N'SCHEMA', N'dbo', N'TABLE', N'berth', N'TRIGGER', N'tr';
+=== nameless constraints are switched off
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, n int UNIQUE, m int CHECK (m > 0), p int REFERENCES dbo.berth (id));
+INSERT INTO dbo.berth VALUES (1, 2, 3, 1);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, n int UNIQUE, m int CHECK (m > 0), p int REFERENCES dbo.berth (id));
+GO
+DECLARE @sql nvarchar(max);
+SET @sql = N'ALTER TABLE dbo.berth NOCHECK CONSTRAINT ALL';
+EXEC (@sql);
+SELECT @sql = N'ALTER INDEX ' + QUOTENAME(name) + N' ON dbo.berth DISABLE' FROM sys.key_constraints WHERE type = 'UQ';
+EXEC (@sql);
+--- rows SELECT id, n FROM dbo.berth
+1,2
+=== nameless constraints come that are off
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, n int, m int, p int);
+INSERT INTO dbo.berth VALUES (1, 2, -3, 7);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, n int UNIQUE, m int CHECK (m > 0), p int REFERENCES dbo.berth (id));
+CREATE TABLE dbo.quay (id int NOT NULL PRIMARY KEY, n int UNIQUE);
+GO
+DECLARE @sql nvarchar(max);
+SET @sql = N'ALTER TABLE dbo.berth NOCHECK CONSTRAINT ALL';
+EXEC (@sql);
+SELECT @sql = N'ALTER INDEX ' + QUOTENAME(name) + N' ON dbo.berth DISABLE' FROM sys.key_constraints WHERE type = 'UQ' AND parent_object_id = OBJECT_ID('dbo.berth');
+EXEC (@sql);
+SELECT @sql = N'ALTER INDEX ' + QUOTENAME(name) + N' ON dbo.quay DISABLE' FROM sys.key_constraints WHERE type = 'UQ' AND parent_object_id = OBJECT_ID('dbo.quay');
+EXEC (@sql);
+--- rows SELECT m, p FROM dbo.berth
+-3,7
+=== a described column gets a type that wants to be told, beside one of our name
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, code nvarchar(9) NULL, dapper_mirror_code int);
+INSERT INTO dbo.berth VALUES (1, N'ab', 5);
+EXEC sp_addextendedproperty N'MS_Description', N'painted on the quay', N'SCHEMA', N'dbo', N'TABLE', N'berth', N'COLUMN', N'code';
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, code varbinary(20) NULL, dapper_mirror_code int);
+EXEC sp_addextendedproperty N'MS_Description', N'painted on the quay', N'SCHEMA', N'dbo', N'TABLE', N'berth', N'COLUMN', N'code';
+--- rows SELECT dapper_mirror_code FROM dbo.berth
+5

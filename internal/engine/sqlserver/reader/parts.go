@@ -47,15 +47,15 @@ func (r *reader) index(m Row) error {
 		return nil
 	}
 	compression := m.text("compression")
-	if strings.HasPrefix(compression, "COLUMNSTORE") {
-		compression = strings.TrimSuffix(strings.TrimPrefix(compression, "COLUMNSTORE"), "NONE")
+	if compression == "NONE" || compression == "COLUMNSTORE" {
+		compression = ""
 	}
-	if m.text("space") == "PS" {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("%s.%s is partitioned, which is not known yet: how it is partitioned is not read", t.Schema, t.Name)})
+	if m.text("space") == "PS" && !slices.ContainsFunc(r.c.Gaps, func(g catalog.Gap) bool { return g.On == t.Ref() }) {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.Ref(), Why: fmt.Sprintf("%s.%s is partitioned: it is not compared, as such tables are not known yet", t.Schema, t.Name)})
 	}
 	if m.num("type") == 0 {
-		if compression != "" && compression != "NONE" && t.Kind == catalog.Table {
-			t.Set("compression", catalog.Scalar(compression))
+		if t.Kind == catalog.Table {
+			t.SetText("compression", compression)
 		}
 		return nil
 	}
@@ -71,12 +71,7 @@ func (r *reader) index(m Row) error {
 	r.indexes[key] = o
 	says := strings.Join(o.List("columns"), ", ")
 	clustered := m.num("type") == 1 || m.num("type") == 5
-	if compression != "" && compression != "NONE" && compression != "_" {
-		o.Set("compression", catalog.Scalar(strings.Trim("COLUMNSTORE"+compression, "")))
-		if m.num("type") < 5 {
-			o.Set("compression", catalog.Scalar(compression))
-		}
-	}
+	o.SetText("compression", compression)
 	if opts := indexOptions(m); len(opts) > 0 {
 		o.Set("options", catalog.SetOf(opts...))
 	}

@@ -164,7 +164,12 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	if change {
 		w.restated(c, it, a, alter)
 	}
-	a.SQL = append(a.SQL, w.columnFlags(it, alter)...)
+	described := was
+	if change && swaps(it) { // a new column has its flags, and no descriptions
+		described = nil
+	} else {
+		a.SQL = append(a.SQL, w.columnFlags(it, alter)...)
+	}
 	switch {
 	case p.Has("default") && (aside || !was.Has("default")):
 		a.SQL = append(a.SQL, batch(alter+"ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
@@ -177,7 +182,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		}
 		a.Frees, a.Takes = append(a.Frees, partNames(c.Target, was)...), append(a.Takes, partNames(o, p)...)
 	}
-	a.SQL = append(a.SQL, comments(p, was, levelOf(o).part(p))...)
+	a.SQL = append(a.SQL, comments(p, described, levelOf(o).part(p))...)
 	if len(a.SQL) == 0 {
 		return out
 	}
@@ -201,7 +206,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	a.Risks = append(a.Risks, typeRisks(c, it)...)
 	notNull := p.Has("not null") && !was.Has("not null")
 	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + typeSQL(p) + sparseSQL(p)
-	if convert.Explicit(was.Text("type"), p.Text("type")) {
+	if swaps(it) {
 		w.swapped(c, it, a, alter)
 		return
 	}
@@ -237,13 +242,21 @@ func sparseSQL(p *catalog.Object) string {
 	return ""
 }
 
+// swaps tells whether a column is to have a type that the server does not convert to by
+// itself.
+func swaps(it *compare.Item) bool {
+	return convert.Explicit(it.Target.Text("type"), it.Source.Text("type"))
+}
+
 // swapped gives a column a type that the server does not convert to by itself: a new
 // column takes the values and then the name.
 func (w *Writer) swapped(c *order.Change, it *compare.Item, a *order.Action, alter string) {
 	p := it.Source
 	o := c.Source
 	tmp := p.Clone()
-	tmp.Name = "dapper_mirror_" + string([]rune(p.Name)[:min(100, len([]rune(p.Name)))])
+	for n := 0; n == 0 || c.Target.Part(catalog.Column, strings.ToLower(tmp.Name)) != nil || o.Part(catalog.Column, strings.ToLower(tmp.Name)) != nil; n++ {
+		tmp.Name = fmt.Sprintf("dapper_mirror_%d_%s", n, string([]rune(p.Name)[:min(100, len([]rune(p.Name)))]))
+	}
 	bare := tmp.Clone()
 	bare.Remove("not null")
 	old, fresh := quote(p.Name), quote(tmp.Name)
@@ -286,7 +299,11 @@ func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*
 	up := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, c.Target)
 	w.restated(c, item, up, "ALTER TABLE "+qualified(o)+" ")
 	up.Effects = nil
-	up.SQL = append(up.SQL, w.columnFlags(it, "ALTER TABLE "+qualified(o)+" ")...)
+	if swaps(item) { // a new column has its flags, and no descriptions
+		was = nil
+	} else {
+		up.SQL = append(up.SQL, w.columnFlags(it, "ALTER TABLE "+qualified(o)+" ")...)
+	}
 	if p.Has("default") {
 		up.SQL = append(up.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
 		up.Takes = partNames(o, p)

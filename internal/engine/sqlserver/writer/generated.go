@@ -53,10 +53,15 @@ func columnsAre(from, place string, p *catalog.Object, fact string) string {
 // dropConstraint drops a constraint by its name, or one that the server named by what
 // it says.
 func dropConstraint(o, p *catalog.Object, name string) string {
+	return onNamed(o, p, name, "ALTER TABLE "+qualified(o)+" DROP CONSTRAINT ", ";")
+}
+
+// onNamed is a statement with a name in it, or with the one that the server gave.
+func onNamed(o, p *catalog.Object, name, before, after string) string {
 	if name != "" {
-		return batch("ALTER TABLE " + qualified(o) + " DROP CONSTRAINT " + quote(name) + ";")
+		return batch(before + quote(name) + after)
 	}
-	return byName(o, p, "ALTER TABLE "+qualified(o)+" DROP CONSTRAINT ", ";")
+	return byName(o, p, before, after)
 }
 
 // renamedByDefinition gives a constraint that the server named a name.

@@ -90,7 +90,8 @@ func (w *Writer) alterModule(c *order.Change) ([]*order.Action, bool) {
 	return out, true
 }
 
-// createTrigger makes a trigger, or replaces it, with its order and state.
+// createTrigger makes a trigger, or replaces it, with its order and state; not with what
+// describes it.
 func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action {
 	ref := o.PartRef(p)
 	name := quote(o.Schema) + "." + quote(p.Name)
@@ -103,7 +104,6 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 	if p.Has("disabled") {
 		sql = append(sql, batch("DISABLE TRIGGER "+name+" ON "+qualified(o)+";"))
 	}
-	sql = append(sql, comments(p, nil, levelOf(o).part(p))...)
 	word := "create"
 	if verb != "CREATE" {
 		word = "replace"
@@ -123,7 +123,6 @@ func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action
 		if it.Target.Has("disabled") && !p.Has("disabled") {
 			a.SQL = append(a.SQL, batch("ENABLE TRIGGER "+name+" ON "+qualified(o)+";"))
 		}
-		a.SQL = slices.DeleteFunc(a.SQL, func(s string) bool { return strings.Contains(s, "sp_addextendedproperty") })
 		a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
 		return []*order.Action{a}
 	}

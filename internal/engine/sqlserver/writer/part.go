@@ -56,7 +56,9 @@ func (w *Writer) online(c *order.Change, p *catalog.Object) []string {
 func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	o := c.Source
 	if p.Kind == catalog.Trigger {
-		return w.createTrigger(o, p, "CREATE")
+		a := w.createTrigger(o, p, "CREATE")
+		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+		return a
 	}
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("add", o, p, "to"), Makes: []catalog.Ref{ref}, Takes: partNames(o, p)}, o)
@@ -70,15 +72,15 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
 		if p.Has("disabled") {
-			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	case catalog.PrimaryKey, catalog.Unique:
 		a.SQL = batches(add + " ADD " + keySQL(p, false) + ";")
 		if there {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
-		if p.Has("disabled") && p.Name != "" {
-			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+		if p.Has("disabled") {
+			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	case catalog.Check:
 		a.SQL = w.constraint(o, p, "CHECK"+notForReplication(p)+" ("+p.Text("expression")+")")
@@ -119,17 +121,12 @@ func notForReplication(p *catalog.Object) string {
 	return ""
 }
 
-// constraint adds a check or foreign key with its state. One without a name that is
-// not to hold cannot be switched off by name, so it is found by what it says.
+// constraint adds a check or foreign key with its state.
 func (w *Writer) constraint(o, p *catalog.Object, text string) []string {
 	add := "ALTER TABLE " + qualified(o)
 	sql := add + map[bool]string{true: " WITH CHECK", false: " WITH NOCHECK"}[tested(p)] + " ADD" + named(p.Name) + " " + text + ";"
 	if p.Has("disabled") {
-		if p.Name != "" {
-			return batches(sql, add+" NOCHECK CONSTRAINT "+quote(p.Name)+";")
-		}
-		name := vocab.Real(p)
-		return batches(strings.Replace(sql, " ADD ", " ADD CONSTRAINT "+quote(name)+" ", 1), add+" NOCHECK CONSTRAINT "+quote(name)+";")
+		return append(batches(sql), onNamed(o, p, p.Name, add+" NOCHECK CONSTRAINT ", ";"))
 	}
 	return batches(sql)
 }
@@ -189,18 +186,15 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	o, p := c.Source, it.Source
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("change", o, p, "of"), Makes: []catalog.Ref{ref}}, c.Target)
-	was, now := vocab.Real(it.Target), p.Name
-	if now == "" && it.Target.Name != "" {
+	was, now := it.Target.Name, p.Name
+	if now == "" && was != "" {
 		return nil, false // a name that the server makes cannot be given
-	}
-	if now == "" {
-		now = was
 	}
 	if now != was {
 		switch {
 		case p.Kind == catalog.Index:
 			a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+quote(was))+", "+vocab.String(now)+", N'INDEX';"))
-		case it.Target.Name == "":
+		case was == "":
 			a.SQL = append(a.SQL, renamedByDefinition(c.Target, it.Target, now))
 		default:
 			a.SQL = append(a.SQL, renamed(&catalog.Object{Schema: o.Schema, Name: was}, now, ""))
@@ -215,16 +209,17 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			if how == "" {
 				how = map[bool]string{true: "COLUMNSTORE", false: "NONE"}[strings.Contains(p.Text("type"), "columnstore")]
 			}
-			a.SQL = append(a.SQL, batch(fmt.Sprintf("ALTER INDEX %s ON %s REBUILD WITH (%s);", quote(now), qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
-			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "index " + now + " is written anew"})
+			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", fmt.Sprintf(" ON %s REBUILD WITH (%s);", qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: strings.TrimSpace(partTitle("", o, p, "of")) + " is written anew"})
 		case d.Name == "disabled" && (p.Kind == catalog.Index || p.Kind == catalog.Unique || p.Kind == catalog.PrimaryKey):
-			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(now)+" ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
+			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", " ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
 		case d.Name == "disabled" || d.Name == "not trusted":
-			if !slices.Contains(a.SQL, batch(stateSQL(o, p, now))) {
-				a.SQL = append(a.SQL, batch(stateSQL(o, p, now)))
+			state := onNamed(o, it.Target, now, stateSQL(o, p), ";")
+			if !slices.Contains(a.SQL, state) {
+				a.SQL = append(a.SQL, state)
 			}
 			if p.Has("not trusted") && !it.Target.Has("disabled") { // it is trusted until it is off for a moment
-				a.SQL = slices.Insert(a.SQL, len(a.SQL)-1, batch("ALTER TABLE "+qualified(o)+" NOCHECK CONSTRAINT "+quote(now)+";"))
+				a.SQL = slices.Insert(a.SQL, len(a.SQL)-1, onNamed(o, it.Target, now, "ALTER TABLE "+qualified(o)+" NOCHECK CONSTRAINT ", ";"))
 			}
 			if tested(p) {
 				ask := w.broken(c, p)
@@ -249,15 +244,20 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	return []*order.Action{a}, true
 }
 
-// stateSQL switches a constraint on or off; one that is to be trusted has its rows
-// looked at.
-func stateSQL(o, p *catalog.Object, name string) string {
+// stateSQL switches the constraint whose name follows on or off; one that is to be
+// trusted has its rows looked at.
+func stateSQL(o, p *catalog.Object) string {
 	s := "ALTER TABLE " + qualified(o)
 	switch {
 	case p.Has("disabled"):
-		return s + " NOCHECK CONSTRAINT " + quote(name) + ";"
+		return s + " NOCHECK CONSTRAINT "
 	case tested(p):
 		s += " WITH CHECK"
 	}
-	return s + " CHECK CONSTRAINT " + quote(name) + ";"
+	return s + " CHECK CONSTRAINT "
+}
+
+// disabled switches an index, or the index of a key, off.
+func disabled(o, p *catalog.Object) string {
+	return onNamed(o, p, p.Name, "ALTER INDEX ", " ON "+qualified(o)+" DISABLE;")
 }

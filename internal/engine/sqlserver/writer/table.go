@@ -149,7 +149,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		a.Takes = append(a.Takes, partNames(o, p)...)
 		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
 		if p.Has("disabled") {
-			a.SQL = append(a.SQL, batch("ALTER INDEX "+quote(p.Name)+" ON "+qualified(o)+" DISABLE;"))
+			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	}
 	return out
