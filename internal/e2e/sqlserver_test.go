@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -247,7 +248,11 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 		want(t, 0, dir, "compare", "dev.sql", live)
 		return
 	}
-	want(t, 1, dir, "compare", "dev.sql", live)
+	compared := []string{"compare", "dev.sql", live}
+	if i := slices.Index(c.flags, "--include"); i >= 0 {
+		compared = append(compared, c.flags[i:i+2]...)
+	}
+	want(t, 1, dir, compared...)
 	code := 0
 	if c.held {
 		code = 3
@@ -269,7 +274,7 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 		want(t, 1, dir, "compare", "dev.sql", live)
 		return
 	}
-	if r := run(t, dir, "compare", "dev.sql", live, "--detail"); r.code != 0 {
+	if r := run(t, dir, append(compared, "--detail")...); r.code != 0 {
 		t.Fatalf("a difference is left:\n%s\n%s", r.out, up)
 	}
 	fresh := p.make(t, c.now)
@@ -289,7 +294,7 @@ func (p msPlaces) pair(t *testing.T, c msCase) {
 	if d := firstDifference(p.dump(t, fresh), p.dump(t, other)); d != "" {
 		t.Fatalf("the client ends elsewhere:\n%s", d)
 	}
-	if strings.Contains(up, "ATTENTION") || len(c.flags) > 0 {
+	if strings.Contains(up, "ATTENTION") || len(c.flags) > 0 && len(compared) == 3 {
 		return
 	}
 	if r := run(t, dir, "apply", "down.sql", live, "--yes"); r.code != 0 && r.code != 3 {

@@ -65,9 +65,9 @@ func TestFoldersSQLServer(t *testing.T) {
 			dir := t.TempDir()
 			was, now := p.make(t, c.was), p.make(t, c.now)
 			want(t, 0, dir, "capture", was, "--as", "folder", "-o", "db")
-			want(t, 0, dir, "compare", "db", was, "--scratch", "model")
+			want(t, 0, dir, "compare", "db", was, "--scratch", "model", "--include", "owners,grants")
 			want(t, 0, dir, "capture", now, "--as", "folder", "-o", "fresh")
-			want(t, 0, dir, "sync", now, "db", "--yes", "--may-lose", "*")
+			want(t, 0, dir, "sync", now, "db", "--yes", "--may-lose", "*", "--include", "owners,grants")
 			if c.same { // what is spelled otherwise stays as it is
 				return
 			}
@@ -89,7 +89,7 @@ func TestFoldersSQLServer(t *testing.T) {
 				}
 			}
 			put(t, filepath.Join(dir, "all.sql"), text) // in no order at all
-			want(t, 0, dir, "compare", "all.sql", now)
+			want(t, 0, dir, "compare", "all.sql", now, "--include", "owners,grants")
 		})
 	}
 }

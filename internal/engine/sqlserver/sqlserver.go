@@ -53,7 +53,7 @@ func (Engine) Proven() string {
 }
 
 // Groups implements engine.Engine.
-func (Engine) Groups() []string { return nil }
+func (Engine) Groups() []string { return []string{vocab.Owners, vocab.Grants} }
 
 // Blank implements engine.Engine.
 func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }

@@ -254,12 +254,12 @@ func TestTexts(t *testing.T) {
 			t.Errorf("%s: %s, want %s", c.name, strings.Join(names, " "), c.has)
 		}
 	}
-	c, err := textOf(t, "-- where ships lie\n\n  CREATE TABLE dbo.Berth (id int)\nGO\nCREATE USER clerk WITHOUT LOGIN")
+	c, err := textOf(t, "-- where ships lie\n\n  CREATE TABLE dbo.Berth (id int)\nGO\nCREATE LOGIN clerk WITH PASSWORD = 'x'")
 	if err != nil {
 		t.Fatal(err)
 	}
 	o := c.Find(catalog.Ref{Kind: catalog.Table, Schema: "dbo", Name: "berth"})
-	if o == nil || o.Origin == nil || o.Origin.String() != "a.sql:3:3" || len(c.Gaps) != 1 || !strings.Contains(c.Gaps[0].Why, "a.sql:5:1: USER was passed over") {
+	if o == nil || o.Origin == nil || o.Origin.String() != "a.sql:3:3" || len(c.Gaps) != 1 || !strings.Contains(c.Gaps[0].Why, "a.sql:5:1: LOGIN was passed over") {
 		t.Errorf("where it stands, and what was passed over: %+v %+v", o, c.Gaps)
 	}
 }

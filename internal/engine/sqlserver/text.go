@@ -13,6 +13,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlserver/vocab"
 	"dappermirror/internal/engine/texts"
 	"dappermirror/internal/standin/model"
 	"dappermirror/internal/standin/tsql"
@@ -30,6 +31,7 @@ func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, signs
 // ReadText implements engine.TextReader: the texts are run on a model of the server.
 func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
 	m := model.New()
+	m.Implied = true
 	m.Create("text", collationOf(opt.Like))
 	d, err := within(ctx, m, "text")
 	if err != nil {
@@ -58,7 +60,11 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 		c.Gaps = append(c.Gaps, g)
 	}
 	for _, o := range c.Objects {
-		if at, ok := origins[strings.ToLower(o.Schema+"."+o.Name)]; ok {
+		made := o.Schema + "." + o.Name
+		if o.Kind == vocab.Role {
+			made = "role " + o.Name
+		}
+		if at, ok := origins[strings.ToLower(made)]; ok {
 			o.Origin = &at
 		}
 	}
@@ -271,8 +277,10 @@ func (u *unit) about(st tsql.Statement) {
 		u.rows = true
 	case *tsql.Passed:
 		u.passed = b.What
-	case *tsql.Rights:
-		u.passed = b.Verb
+	case *tsql.Principal:
+		if b.Kind == "ROLE" && b.Verb == "CREATE" {
+			u.makes = "role " + strings.ToLower(b.Name)
+		}
 	case *tsql.CreateTable:
 		name(b.Name)
 	case *tsql.Module:

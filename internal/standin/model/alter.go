@@ -193,6 +193,7 @@ func (x *session) dropColumn(t *object, d tsql.Dropped) {
 		rows[i] = slices.Delete(slices.Clone(r), at, at+1)
 	}
 	t.rows = rows
+	x.forget(1, t.id, int64(c.id))
 	for k, v := range x.d.props {
 		if k.class == 1 && k.major == t.id && k.minor == int64(c.id) {
 			delete(x.d.props, k)

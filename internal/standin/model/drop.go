@@ -116,9 +116,11 @@ func (x *session) dropType(b *tsql.Drop, n []string) {
 			x.remove(p)
 		}
 		x.remove(o)
+		x.forget(6, int64(id), 0)
 		return
 	}
 	x.saveNames()
+	x.forget(6, int64(id), 0)
 	delete(x.d.types, x.d.key(x.d.schema(t.schema), t.name))
 	for k := range x.d.props {
 		if k.class == 6 && k.major == int64(id) {
@@ -146,6 +148,7 @@ func (x *session) dropSchema(b *tsql.Drop, name string) {
 		}
 	}
 	x.saveNames()
+	x.forget(3, int64(s.id), 0)
 	x.d.schemas = slices.DeleteFunc(slices.Clone(x.d.schemas), func(o *schema) bool { return o == s })
 	for k := range x.d.props {
 		if k.class == 3 && k.major == int64(s.id) {

@@ -338,6 +338,9 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 		t.length = 30 * t.unit
 	}
 	v := x.eval(e.X, in)
+	if s, ok := v.(string); ok && t.class == 'b' && x.national(e.X, in) && e.Style == nil {
+		v = bytesOf(s, true)
+	}
 	if e.Try {
 		if failed := x.tried(func() { out = t.convert(v, false) }); failed != nil {
 			return nil
@@ -369,6 +372,29 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 		}
 	}
 	return t.convert(v, false)
+}
+
+// national tells whether a text is one of national letters, which are kept otherwise.
+func (x *session) national(e tsql.Expr, in *env) bool {
+	switch e := e.(type) {
+	case *tsql.Literal:
+		return e.Kind == 'n'
+	case *tsql.Name:
+		c, _ := x.column(in, e)
+		return c.typ.class == 'n'
+	case *tsql.Variable:
+		v := x.vars[strings.ToLower(e.Name)]
+		return v != nil && v.class == 'n'
+	case *tsql.Convert:
+		return x.d.typeOf(e.Type, "CONVERT").class == 'n'
+	case *tsql.Binary:
+		return x.national(e.L, in) || x.national(e.R, in)
+	case *tsql.Collate:
+		return x.national(e.X, in)
+	case *tsql.Call:
+		return len(e.Args) > 0 && x.national(e.Args[0], in)
+	}
+	return false
 }
 
 func fromHex(s string, style int64) any {

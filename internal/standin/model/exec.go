@@ -168,8 +168,6 @@ func (x *session) do(st tsql.Statement) {
 		x.checkident(b)
 	case *tsql.Waitfor:
 		x.waitFor0(b.Delay)
-	case *tsql.Rights:
-		panic(fail(unknown, "The stand-in does not know %s.", b.Verb))
 	case *tsql.Passed:
 		x.passed(st, b)
 	default:
@@ -553,6 +551,7 @@ func init() {
 		"sp_rename": spRename, "sp_addextendedproperty": spAddProperty, "sp_updateextendedproperty": spUpdateProperty, "sp_dropextendedproperty": spDropProperty,
 		"sp_settriggerorder": spTriggerOrder, "sp_refreshsqlmodule": spRefresh, "sp_refreshview": spRefresh, "sp_getapplock": spGetAppLock, "sp_releaseapplock": spReleaseAppLock,
 		"sp_executesql": spExecuteSQL, "sp_reset_connection": func(*session, *call) any { return int64(0) }, "sp_tableoption": spTableOption,
+		"sp_addrolemember": spRoleMember("ADD"), "sp_droprolemember": spRoleMember("DROP"), "sp_addrole": spAddRole, "sp_droprole": spDropRole,
 	}
 }
 

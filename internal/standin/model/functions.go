@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"hash/crc32"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -39,8 +40,11 @@ func (x *session) call(e *tsql.Call, in *env) any {
 	if aggregateNames[name] {
 		return x.aggregate(name, e, in)
 	}
-	if lazy := lazyFunctions[name]; lazy != nil {
-		return lazy(x, e.Args, in)
+	if lazy := lazyFunctions[name]; lazy.run != nil {
+		if len(e.Args) < lazy.least || len(e.Args) > lazy.most {
+			panic(fail(174, "The %s function requires %d argument(s).", name, lazy.least))
+		}
+		return lazy.run(x, e.Args, in)
 	}
 	f, ok := functions[name]
 	if !ok {
@@ -136,7 +140,12 @@ func (x *session) aggregate(name string, e *tsql.Call, in *env) any {
 }
 
 // lazyFunctions look at some of their arguments only.
-var lazyFunctions map[string]func(*session, []tsql.Expr, *env) any
+var lazyFunctions map[string]lazyFunction
+
+type lazyFunction struct {
+	least, most int
+	run         func(*session, []tsql.Expr, *env) any
+}
 
 // function is one that gets its arguments' values.
 type function struct {
@@ -149,26 +158,35 @@ type function struct {
 var functions map[string]function
 
 func init() {
-	lazyFunctions = map[string]func(*session, []tsql.Expr, *env) any{
-		"isnull": coalesce, "coalesce": coalesce,
-		"nullif": func(x *session, a []tsql.Expr, in *env) any {
+	lazyFunctions = map[string]lazyFunction{
+		"isnull": {2, 2, coalesce}, "coalesce": {2, 254, coalesce}, "nullif": {2, 2, func(x *session, a []tsql.Expr, in *env) any {
 			if v := x.eval(a[0], in); x.compare("=", a[0], a[1], in) != yes {
 				return v
 			}
 			return nil
-		},
-		"iif": func(x *session, a []tsql.Expr, in *env) any {
+		}},
+		"iif": {3, 3, func(x *session, a []tsql.Expr, in *env) any {
 			if truth(x.eval(a[0], in)) == yes {
 				return x.eval(a[1], in)
 			}
 			return x.eval(a[2], in)
-		},
+		}},
+		"datalength": {1, 1, func(x *session, a []tsql.Expr, in *env) any {
+			switch v := x.eval(a[0], in).(type) {
+			case nil:
+				return nil
+			case []byte:
+				return int64(len(v))
+			case string:
+				return int64(len(bytesOf(v, x.national(a[0], in))))
+			default:
+				panic(fail(unknown, "The stand-in does not know how many bytes a number or a time has."))
+			}
+		}},
 	}
 	functions = map[string]function{}
 	for _, group := range []map[string]function{textFunctions, numberFunctions, timeFunctions, catalogFunctions, sessionFunctions} {
-		for n, f := range group {
-			functions[n] = f
-		}
+		maps.Copy(functions, group)
 	}
 }
 
@@ -200,13 +218,7 @@ func part(u []uint16, from, n int64) string { // from counts from 1
 }
 
 var textFunctions = map[string]function{
-	"len": ofText(func(s string) any { return int64(letters(strings.TrimRight(s, " "))) }),
-	"datalength": {1, 1, true, false, func(_ *session, a []any) any {
-		if b, ok := a[0].([]byte); ok {
-			return int64(len(b))
-		}
-		return int64(2 * letters(text(a[0])))
-	}},
+	"len":   ofText(func(s string) any { return int64(letters(strings.TrimRight(s, " "))) }),
 	"upper": ofText(func(s string) any { return strings.ToUpper(s) }), "lower": ofText(func(s string) any { return strings.ToLower(s) }),
 	"ltrim": ofText(func(s string) any { return strings.TrimLeft(s, " ") }), "rtrim": ofText(func(s string) any { return strings.TrimRight(s, " ") }), "trim": ofText(func(s string) any { return strings.Trim(s, " ") }),
 	"reverse":   ofText(func(s string) any { r := []rune(s); slices.Reverse(r); return string(r) }),
@@ -637,7 +649,14 @@ var catalogFunctions = map[string]function{
 }
 
 var sessionFunctions = map[string]function{
-	"user_name": {0, 1, false, false, func(x *session, a []any) any { return "dbo" }}, "suser_sname": {0, 1, false, false, login}, "suser_name": {0, 1, false, false, login}, "original_login": {0, 0, false, false, login},
+	"user_name": {0, 1, false, false, func(x *session, a []any) any {
+		if len(a) == 0 {
+			return "dbo"
+		}
+		return orNull(x.d.principalName(int(toWhole(a[0]))))
+	}},
+	"user_id": {0, 1, false, false, principalID}, "database_principal_id": {0, 1, false, false, principalID},
+	"suser_sname": {0, 1, false, false, login}, "suser_name": {0, 1, false, false, login}, "original_login": {0, 0, false, false, login},
 	"host_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.Host }}, "app_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.App }},
 	"scope_identity": {0, 0, false, false, func(x *session, _ []any) any { return x.lastID }},
 	"xact_state": {0, 0, false, false, func(x *session, _ []any) any {
@@ -669,4 +688,15 @@ func (x *session) ofCaught(f func(*failure) any) any {
 		return nil
 	}
 	return f(x.caught)
+}
+
+// principalID is the number of a user or role.
+func principalID(x *session, a []any) any {
+	if len(a) == 0 {
+		return int64(1)
+	}
+	if p := x.d.principal(text(a[0])); p != nil {
+		return int64(p.id)
+	}
+	return nil
 }

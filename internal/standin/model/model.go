@@ -23,6 +23,8 @@ const Version = "16.0.1000.6"
 type Server struct {
 	// Auth tells who may log in; nil for everybody.
 	Auth func(tds.Login) bool
+	// Implied lets principals be there that statements name and none makes.
+	Implied bool
 	// Count is told of every batch that reads the catalog; nil for nobody.
 	Count func(batch string)
 
@@ -52,7 +54,7 @@ func (s *Server) Create(name, collation string) {
 
 func (s *Server) create(name, collation string) *database {
 	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, names: map[string]int64{}, parts: map[int64][]int64{},
-		types: map[string]*aliasType{}, props: map[propKey]string{}, nextObject: 245575913, nextType: 257}
+		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, nextObject: 245575913, nextType: 257}
 	for i, n := range []string{"dbo", "guest", "INFORMATION_SCHEMA", "sys"} {
 		d.schemas = append(d.schemas, &schema{i + 1, n, 1})
 	}
@@ -71,6 +73,9 @@ type database struct {
 	parts           map[int64][]int64 // constraints and triggers, by the table's object
 	types           map[string]*aliasType
 	props           map[propKey]string
+	principals      []principal
+	members         []member
+	rights          map[rightKey]string // G, W with the option to grant, D denied
 	nextObject      int64
 	nextType        int
 	version         int64 // of rows (rowversion)
@@ -97,6 +102,7 @@ type object struct {
 	typ         string // U V P FN IF TF TR SO SN PK UQ C F D TT
 	parent      int64
 	systemNamed bool
+	owner       int // 0 for that of the schema
 	created     time.Time
 	modified    time.Time
 

@@ -413,12 +413,16 @@ func (x *session) createSchema(b *tsql.CreateSchema) {
 	if x.d.schema(b.Name) != nil {
 		panic(fail(2714, "There is already an object named '%s' in the database.", b.Name))
 	}
+	owner := 1
+	if b.Owner != "" {
+		owner = x.known(b.Owner, "principal").id
+	}
 	x.saveNames()
 	id := 4
 	for _, s := range x.d.schemas {
 		id = max(id, s.id)
 	}
-	x.d.schemas = append(slices.Clone(x.d.schemas), &schema{id + 1, b.Name, 1})
+	x.d.schemas = append(slices.Clone(x.d.schemas), &schema{id + 1, b.Name, owner})
 }
 
 func (x *session) alterSchema(b *tsql.AlterSchema) {
@@ -437,6 +441,7 @@ func (x *session) alterSchema(b *tsql.AlterSchema) {
 		panic(fail(15347, "Cannot transfer an object that is referenced by '%s'.", m.name))
 	}
 	x.moved(o, s, o.name)
+	x.forget(1, o.id, 0) // SQL Server: ALTER SCHEMA, Remarks
 	for _, p := range x.d.partsOf(o) {
 		x.moved(p, s, p.name)
 	}

@@ -280,6 +280,7 @@ func (x *session) remove(o *object) {
 			x.undo = append(x.undo, func() { d.props[k] = v })
 		}
 	}
+	x.forget(1, o.id, 0)
 	x.unhook(o)
 	x.undo = append(x.undo, func() {
 		d.objects[o.id], d.names[key] = o, o.id

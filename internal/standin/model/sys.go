@@ -75,7 +75,11 @@ func (o *object) base() []any {
 	for len(typ) < 2 {
 		typ += " "
 	}
-	return []any{o.name, o.id, nil, int64(o.schema.id), o.parent, typ, typeDesc[o.typ], moment{o.created, "datetime", 3}, moment{o.modified, "datetime", 3}, int64(0), int64(0), int64(0)}
+	var owner any
+	if o.owner > 0 {
+		owner = int64(o.owner)
+	}
+	return []any{o.name, o.id, owner, int64(o.schema.id), o.parent, typ, typeDesc[o.typ], moment{o.created, "datetime", 3}, moment{o.modified, "datetime", 3}, int64(0), int64(0), int64(0)}
 }
 
 // objectsOf shows the objects of some types, each with columns more.
@@ -107,13 +111,9 @@ func init() {
 				add(s.name, int64(s.id), int64(s.owner))
 			}
 		}},
-		"database_principals": {"name principal_id# type type_desc default_schema_name create_date modify_date owning_principal_id# sid is_fixed_role#", func(x *session, add func(...any)) {
-			for i, n := range []string{"public", "dbo", "guest", "INFORMATION_SCHEMA", "sys"} {
-				add(n, int64(i), map[bool]string{true: "R", false: "S"}[i == 0], map[bool]string{true: "DATABASE_ROLE", false: "SQL_USER"}[i == 0], nil, nil, nil, nil, nil, int64(0))
-			}
-		}},
-		"database_permissions":  {"class# class_desc major_id# minor_id# grantee_principal_id# grantor_principal_id# type permission_name state state_desc", nil},
-		"database_role_members": {"role_principal_id# member_principal_id#", nil},
+		"database_principals":   {"name principal_id# type type_desc default_schema_name create_date modify_date owning_principal_id# sid is_fixed_role#", showPrincipals},
+		"database_permissions":  {"class# class_desc major_id# minor_id# grantee_principal_id# grantor_principal_id# type permission_name state state_desc", showRights},
+		"database_role_members": {"role_principal_id# member_principal_id#", showMembers},
 		"objects":               {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
 		"all_objects":           {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
 		"procedures":            {objectColumns + " is_auto_executed# is_execution_replicated# is_repl_serializable_only# skips_repl_constraints#", objectsOf(func(*session, *object) []any { return []any{int64(0), int64(0), int64(0), int64(0)} }, "P")},
@@ -345,10 +345,18 @@ func showTypes(x *session, add func(...any)) {
 		if t.class == 'c' || t.class == 'n' {
 			collation = x.d.collation
 		}
-		add(t.name, int64(t.system.system), int64(t.id), int64(x.d.schema(t.schema).id), nil, int64(t.length), int64(t.precision), int64(t.scale), collation, bit(t.null), int64(1), int64(0), int64(0), int64(0), int64(0))
+		var owner any
+		if t.owner > 0 {
+			owner = int64(t.owner)
+		}
+		add(t.name, int64(t.system.system), int64(t.id), int64(x.d.schema(t.schema).id), owner, int64(t.length), int64(t.precision), int64(t.scale), collation, bit(t.null), int64(1), int64(0), int64(0), int64(0), int64(0))
 	}
 	for _, o := range x.d.list("TT") {
-		add(o.name, int64(243), int64(o.userType), int64(o.schema.id), nil, int64(-1), int64(0), int64(0), nil, int64(0), int64(1), int64(0), int64(0), int64(0), int64(1))
+		var owner any
+		if o.owner > 0 {
+			owner = int64(o.owner)
+		}
+		add(o.name, int64(243), int64(o.userType), int64(o.schema.id), owner, int64(-1), int64(0), int64(0), nil, int64(0), int64(1), int64(0), int64(0), int64(0), int64(1))
 	}
 }
 

@@ -36,6 +36,12 @@ func (x *session) define(st tsql.Statement) {
 		x.drop(b)
 	case *tsql.TriggerState:
 		x.triggerState(b)
+	case *tsql.Principal:
+		x.principal(b)
+	case *tsql.Authorization:
+		x.authorization(b)
+	case *tsql.Rights:
+		x.rights(b)
 	default:
 		panic(fail(unknown, "The stand-in does not know this statement."))
 	}

@@ -55,7 +55,8 @@ type aliasType struct {
 	schema, name string
 	id           int
 	dataType
-	null bool
+	null  bool
+	owner int // 0 for that of the schema
 }
 
 func (t dataType) userID() int {
@@ -288,7 +289,7 @@ func (t dataType) toBinary(v any, assign bool) any {
 		if assign && t.name != "image" {
 			panic(fail(257, "Implicit conversion from data type varchar to %s is not allowed. Use the CONVERT function to run this query.", t.name))
 		}
-		b = []byte(v)
+		b = bytesOf(v, false)
 	case int64:
 		b = []byte{byte(v >> 24), byte(v >> 16), byte(v >> 8), byte(v)}
 	default:
@@ -323,6 +324,8 @@ func (t dataType) toText(v any, assign bool) any {
 		if s = v.String(); v.kind == "datetime" || v.kind == "smalldatetime" {
 			s = v.t.Format("Jan _2 2006  3:04PM") // style 0
 		}
+	case []byte:
+		s = lettersOf(v, t.class == 'n')
 	default:
 		s = text(v)
 	}
@@ -365,4 +368,39 @@ func cutLetters(s string, n int) string {
 		}
 	}
 	return s
+}
+
+// bytesOf is a text in the bytes that the server keeps it in: national ones in UTF-16,
+// others in the code page, of which the first 256 letters are known here.
+func bytesOf(s string, national bool) []byte {
+	var out []byte
+	if national {
+		for _, u := range utf16.Encode([]rune(s)) {
+			out = append(out, byte(u), byte(u>>8))
+		}
+		return out
+	}
+	for _, r := range s {
+		if r > 255 {
+			r = '?'
+		}
+		out = append(out, byte(r))
+	}
+	return out
+}
+
+// lettersOf is the text that bytes are.
+func lettersOf(b []byte, national bool) string {
+	if national {
+		u := make([]uint16, len(b)/2)
+		for i := range u {
+			u[i] = uint16(b[2*i]) | uint16(b[2*i+1])<<8
+		}
+		return string(utf16.Decode(u))
+	}
+	r := make([]rune, len(b))
+	for i, c := range b {
+		r[i] = rune(c)
+	}
+	return string(r)
 }

@@ -22,16 +22,14 @@ func (p *Parser) alter() any {
 	case p.Take("schema"):
 		a := &AlterSchema{Schema: p.name()}
 		p.want("transfer")
-		if p.PeekAfter(1).IsOp(":") {
-			a.Class = strings.ToUpper(p.Next().Text)
-			p.want(":", ":")
-		} else if p.PeekAfter(1).IsOp("::") {
-			a.Class = strings.ToUpper(p.Next().Text)
-			p.Next()
-		}
+		a.Class = p.class()
 		a.Name = p.path()
 		return a
-	case p.at("user", "login", "role", "database", "authorization"):
+	case p.at("user", "role"):
+		return p.principal("ALTER")
+	case p.Take("authorization"):
+		return p.authorization()
+	case p.at("login", "database"):
 		return p.passed()
 	}
 	p.fail(40000, "ALTER %s is not known here.", strings.ToUpper(p.Peek().Text))
@@ -220,7 +218,10 @@ var dropKinds = []string{"table", "view", "function", "procedure", "proc", "trig
 
 func (p *Parser) drop() any {
 	p.want("drop")
-	if p.at("user", "login", "role", "database", "statistics") {
+	switch {
+	case p.at("user", "role"):
+		return p.principal("DROP")
+	case p.at("login", "database", "statistics"):
 		return p.passed()
 	}
 	if !p.at(dropKinds...) {

@@ -45,7 +45,9 @@ func (p *Parser) create() any {
 		return s
 	case p.at("unique", "clustered", "nonclustered", "index", "columnstore"):
 		return p.createIndex()
-	case p.at("user", "login", "role", "database", "statistics"):
+	case p.at("user", "role"):
+		return p.principal("CREATE")
+	case p.at("login", "database", "statistics"):
 		return p.passed()
 	}
 	p.fail(40000, "CREATE %s is not known here.", strings.ToUpper(p.Peek().Text))

@@ -281,8 +281,6 @@ type (
 	}
 	// Waitfor is WAITFOR DELAY.
 	Waitfor struct{ Delay string }
-	// Rights is GRANT, DENY and REVOKE, as it is written.
-	Rights struct{ Verb, Text string }
 	// Passed is what says nothing about the structure.
 	Passed struct{ What string }
 )

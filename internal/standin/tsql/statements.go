@@ -485,21 +485,3 @@ func (p *Parser) waitfor() any {
 	}
 	return &Waitfor{p.Next().StringValue()}
 }
-
-// rights takes GRANT, DENY and REVOKE as text, up to where the next statement
-// begins.
-func (p *Parser) rights() any {
-	start := p.Peek().Pos
-	r := &Rights{Verb: strings.ToUpper(p.Next().Text)}
-	for !p.End() && !p.at(";", "grant", "deny", "revoke", "create", "alter", "drop", "exec", "insert") {
-		if p.Take("with", "grant", "option") {
-			continue
-		}
-		if p.Peek().Is("execute") && !p.PeekAfter(1).Is("on") && !p.PeekAfter(1).Is("to") && !p.PeekAfter(1).IsOp(",") {
-			break
-		}
-		p.Next()
-	}
-	r.Text = p.Text[start:p.Behind()]
-	return r
-}

@@ -285,8 +285,14 @@ func TestStatements(t *testing.T) {
 		{"COMMIT WORK", "Transaction{Verb:COMMIT Name:}"},
 		{"DISABLE TRIGGER a.t ON a.b", "TriggerState{Enable:false Name:[a t] On:[a b] Database:false}"},
 		{"ALTER SCHEMA a TRANSFER b.c", "AlterSchema{Schema:a Class: Name:[b c]}"},
-		{"GRANT SELECT, EXECUTE ON a.b TO c WITH GRANT OPTION", "Rights{Verb:GRANT Text:GRANT SELECT, EXECUTE ON a.b TO c WITH GRANT OPTION}"},
-		{"CREATE USER u WITHOUT LOGIN", "Passed{What:USER}"},
+		{"GRANT SELECT, EXECUTE ON a.b TO c WITH GRANT OPTION", "Rights{Verb:GRANT Option:true List:[{Name:SELECT Columns:[]} {Name:EXECUTE Columns:[]}] Class: On:[a b] To:[c] Cascade:false}"},
+		{"CREATE USER u WITHOUT LOGIN", "Principal{Verb:CREATE Kind:USER If:false Name:u Owner: Add: Drop: NewName:}"},
+		{"CREATE USER [u] FOR LOGIN l WITH DEFAULT_SCHEMA = [a]", "Principal{Verb:CREATE Kind:USER If:false Name:u Owner: Add: Drop: NewName:}"},
+		{"ALTER ROLE r ADD MEMBER [a b]", "Principal{Verb:ALTER Kind:ROLE If:false Name:r Owner: Add:a b Drop: NewName:}"},
+		{"DENY VIEW DEFINITION ON SCHEMA :: [s] TO public, c CASCADE", "Rights{Verb:DENY Option:false List:[{Name:VIEW DEFINITION Columns:[]}] Class:SCHEMA On:[s] To:[public c] Cascade:true}"},
+		{"REVOKE GRANT OPTION FOR SELECT (a, [b]) ON OBJECT::d.e FROM f CASCADE AS g", "Rights{Verb:REVOKE Option:true List:[{Name:SELECT Columns:[a b]}] Class:OBJECT On:[d e] To:[f] Cascade:true}"},
+		{"GRANT CREATE TABLE, UPDATE TO c", "Rights{Verb:GRANT Option:false List:[{Name:CREATE TABLE Columns:[]} {Name:UPDATE Columns:[]}] Class: On:[] To:[c] Cascade:false}"},
+		{"ALTER AUTHORIZATION ON XML SCHEMA COLLECTION::a.b TO SCHEMA OWNER", "Authorization{Class:XML SCHEMA COLLECTION On:[a b] To:}"},
 		{"WAITFOR DELAY '00:00:01'", "Waitfor{Delay:00:00:01}"},
 	} {
 		list, err := Batch(c.text)

@@ -17,3 +17,8 @@ SELECT 'sequence', name, start_value, increment, minimum_value, maximum_value, i
 SELECT 'synonym', name, base_object_name FROM sys.synonyms ORDER BY 2;
 SELECT 'property', class, CASE WHEN class = 3 THEN SCHEMA_NAME(major_id) ELSE OBJECT_NAME(major_id) END AS n, COL_NAME(major_id, minor_id) AS c, name, value FROM sys.extended_properties ORDER BY class, n, c, name;
 SELECT 'escalation', name, lock_escalation_desc FROM sys.tables ORDER BY name;
+SELECT 'role', r.name, o.name, m.name FROM sys.database_principals AS r LEFT JOIN sys.database_principals AS o ON o.principal_id = r.owning_principal_id LEFT JOIN sys.database_role_members AS x ON x.role_principal_id = r.principal_id LEFT JOIN sys.database_principals AS m ON m.principal_id = x.member_principal_id WHERE r.type = 'R' ORDER BY r.name, m.name;
+SELECT 'right', p.class, COALESCE(OBJECT_NAME(p.major_id), CAST(p.class AS varchar(9))), c.name, g.name, p.permission_name, p.state FROM sys.database_permissions AS p JOIN sys.database_principals AS g ON g.principal_id = p.grantee_principal_id LEFT JOIN sys.columns AS c ON c.object_id = p.major_id AND c.column_id = p.minor_id AND p.class = 1 ORDER BY p.class, OBJECT_NAME(p.major_id), c.name, g.name, p.permission_name;
+SELECT 'owner', o.name, p.name FROM sys.objects AS o JOIN sys.database_principals AS p ON p.principal_id = o.principal_id ORDER BY o.name;
+SELECT 'owner', s.name, p.name FROM sys.schemas AS s JOIN sys.database_principals AS p ON p.principal_id = s.principal_id WHERE s.schema_id > 4 ORDER BY s.name;
+SELECT 'owner', t.name, p.name FROM sys.types AS t JOIN sys.database_principals AS p ON p.principal_id = t.principal_id ORDER BY t.name;

@@ -694,3 +694,122 @@ CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, code varbinary(20) NULL, da
 EXEC sp_addextendedproperty N'MS_Description', N'painted on the quay', N'SCHEMA', N'dbo', N'TABLE', N'berth', N'COLUMN', N'code';
 --- rows SELECT dapper_mirror_code FROM dbo.berth
 5
+=== rights come, go and change | --include grants
+CREATE USER web WITHOUT LOGIN; CREATE USER [desk 2] WITHOUT LOGIN; CREATE ROLE clerk;
+GO
+CREATE SCHEMA yard;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, note nvarchar(40));
+CREATE TABLE yard.crane (id int);
+CREATE TYPE dbo.mark FROM nvarchar(9);
+GO
+CREATE PROCEDURE dbo.free AS SELECT 1;
+GO
+GRANT SELECT, INSERT ON dbo.berth TO web;
+GRANT UPDATE (depth, note) ON dbo.berth TO clerk;
+DENY DELETE ON dbo.berth TO public;
+GRANT SELECT ON SCHEMA::yard TO web WITH GRANT OPTION;
+GRANT EXECUTE ON dbo.free TO web;
+GRANT CREATE TABLE TO clerk;
+GRANT EXECUTE ON SCHEMA::dbo TO [desk 2];
+--- to
+CREATE USER web WITHOUT LOGIN; CREATE USER [desk 2] WITHOUT LOGIN; CREATE ROLE clerk;
+GO
+CREATE SCHEMA yard;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, note nvarchar(40), tide int);
+CREATE TABLE yard.crane (id int);
+CREATE TYPE dbo.mark FROM nvarchar(9);
+GO
+CREATE PROCEDURE dbo.free AS SELECT 1;
+GO
+GRANT SELECT ON dbo.berth TO web WITH GRANT OPTION;
+GRANT SELECT ON dbo.berth TO [desk 2];
+GRANT UPDATE (depth, tide) ON dbo.berth TO clerk;
+GRANT UPDATE ON dbo.berth TO clerk;
+GRANT SELECT ON SCHEMA::yard TO web;
+DENY EXECUTE ON dbo.free TO web;
+GRANT REFERENCES ON TYPE::dbo.mark TO clerk;
+GRANT VIEW DEFINITION ON ROLE::clerk TO web;
+GRANT CREATE VIEW, CREATE TABLE TO clerk;
+--- rows SELECT COUNT(*) FROM sys.database_permissions WHERE permission_name = 'DELETE'
+0
+=== roles come, go and get members | --include grants
+CREATE USER web WITHOUT LOGIN; CREATE ROLE clerk; CREATE ROLE spare; CREATE ROLE pilot;
+ALTER ROLE spare ADD MEMBER web; ALTER ROLE clerk ADD MEMBER web; ALTER ROLE db_datareader ADD MEMBER web;
+CREATE TABLE dbo.berth (id int);
+GRANT SELECT ON dbo.berth TO spare;
+--- to
+CREATE USER web WITHOUT LOGIN; CREATE ROLE pilot; CREATE ROLE clerk; CREATE ROLE [a chief]; CREATE ROLE aide;
+ALTER ROLE [a chief] ADD MEMBER clerk; ALTER ROLE clerk ADD MEMBER aide; ALTER ROLE db_datawriter ADD MEMBER pilot;
+CREATE TABLE dbo.berth (id int);
+GRANT SELECT ON dbo.berth TO [a chief];
+--- rows SELECT r.name, m.name FROM sys.database_role_members x JOIN sys.database_principals r ON r.principal_id = x.role_principal_id JOIN sys.database_principals m ON m.principal_id = x.member_principal_id WHERE r.name = 'db_datawriter'
+db_datawriter,pilot
+=== owners change, and rights stay | --include owners,grants
+CREATE ROLE clerk; CREATE ROLE pilot AUTHORIZATION clerk;
+GO
+CREATE SCHEMA yard AUTHORIZATION clerk;
+GO
+CREATE TABLE yard.crane (id int, name nvarchar(20));
+CREATE TABLE dbo.berth (id int);
+CREATE TYPE dbo.mark FROM nvarchar(9);
+GRANT SELECT ON SCHEMA::yard TO pilot;
+GRANT SELECT (name) ON yard.crane TO pilot;
+ALTER AUTHORIZATION ON dbo.berth TO pilot;
+--- to
+CREATE ROLE clerk; CREATE ROLE pilot; CREATE ROLE chief;
+GO
+CREATE SCHEMA yard AUTHORIZATION chief;
+GO
+CREATE TABLE yard.crane (id int, name nvarchar(20));
+CREATE TABLE dbo.berth (id int);
+CREATE TYPE dbo.mark FROM nvarchar(9);
+ALTER AUTHORIZATION ON OBJECT::yard.crane TO pilot;
+ALTER AUTHORIZATION ON TYPE::dbo.mark TO chief;
+GRANT SELECT ON SCHEMA::yard TO pilot;
+GRANT SELECT (name) ON yard.crane TO pilot;
+--- rows SELECT COUNT(*) FROM sys.database_permissions
+2
+=== what is made anew keeps its rights and its owner
+CREATE USER web WITHOUT LOGIN; CREATE ROLE clerk;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int NOT NULL, mark nvarchar(20));
+GO
+CREATE VIEW dbo.deep WITH SCHEMABINDING AS SELECT id, depth FROM dbo.berth;
+GO
+CREATE FUNCTION dbo.f (@a int) RETURNS int AS BEGIN RETURN @a END;
+GO
+GRANT SELECT, UPDATE (depth) ON dbo.berth TO web;
+GRANT SELECT (id) ON dbo.deep TO web;
+GRANT UPDATE (mark) ON dbo.berth TO clerk;
+GRANT EXECUTE ON dbo.f TO clerk;
+ALTER AUTHORIZATION ON dbo.berth TO clerk;
+GRANT SELECT ON dbo.berth TO web;
+GRANT UPDATE (depth) ON dbo.berth TO web;
+GRANT UPDATE (mark) ON dbo.berth TO clerk;
+INSERT INTO dbo.berth VALUES (7, 4, N'x');
+--- to
+CREATE USER web WITHOUT LOGIN; CREATE ROLE clerk;
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL PRIMARY KEY, depth bigint NOT NULL, mark varbinary(40));
+GO
+CREATE VIEW dbo.deep WITH SCHEMABINDING AS SELECT id, depth FROM dbo.berth;
+GO
+CREATE FUNCTION dbo.f (@a int) RETURNS TABLE AS RETURN SELECT @a AS a;
+GO
+ALTER AUTHORIZATION ON dbo.berth TO clerk;
+GRANT SELECT, UPDATE (depth) ON dbo.berth TO web;
+GRANT UPDATE (mark) ON dbo.berth TO clerk;
+GRANT SELECT (id) ON dbo.deep TO web;
+--- rows SELECT COUNT(*) FROM sys.database_permissions WHERE class = 1
+4
+=== a column with rights is made anew
+CREATE USER web WITHOUT LOGIN;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, mark nvarchar(20));
+GRANT UPDATE (mark) ON dbo.berth TO web;
+INSERT INTO dbo.berth VALUES (7, 4, N'x');
+--- to
+CREATE USER web WITHOUT LOGIN;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, mark varbinary(40));
+GRANT UPDATE (mark) ON dbo.berth TO web;
+--- rows SELECT mark FROM dbo.berth
+[120 0]

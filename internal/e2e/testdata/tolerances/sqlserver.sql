@@ -141,3 +141,30 @@ CREATE TABLE dbo.berth (id int CONSTRAINT PK_b PRIMARY KEY, depth int CONSTRAINT
 --- rows
 ALTER TABLE dbo.berth ADD lamp int;
 --- keep SELECT id, depth FROM dbo.berth
+--- case owners
+--- says --include owners
+--- source
+CREATE ROLE clerk; CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int);
+GO
+CREATE PROCEDURE dbo.free AS SELECT 1;
+GO
+ALTER AUTHORIZATION ON dbo.berth TO clerk;
+--- target
+CREATE ROLE clerk; CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int);
+GO
+CREATE PROCEDURE dbo.free AS SELECT 1;
+GO
+ALTER AUTHORIZATION ON dbo.free TO clerk;
+INSERT INTO dbo.berth VALUES (1, 2);
+--- rows
+ALTER TABLE dbo.berth ADD lamp int;
+--- keep SELECT id, depth FROM dbo.berth
+--- case grants
+--- says --include grants
+--- source
+CREATE ROLE clerk; CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int); GRANT SELECT ON dbo.berth TO clerk; GRANT CREATE TABLE TO clerk;
+--- target
+CREATE ROLE spare; CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int); GRANT UPDATE (depth) ON dbo.berth TO spare; INSERT INTO dbo.berth VALUES (1, 2);
+--- rows
+ALTER TABLE dbo.berth ADD lamp int;
+--- keep SELECT id, depth FROM dbo.berth

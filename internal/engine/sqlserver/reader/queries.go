@@ -89,6 +89,21 @@ FROM sys.extended_properties AS p
 WHERE p.class IN (0, 1, 2, 3, 6, 7)`
 	queryUses = `SELECT d.referencing_id, d.referencing_minor_id, d.referencing_class, d.is_schema_bound_reference, d.referenced_class, d.referenced_schema_name, d.referenced_entity_name, d.referenced_id, d.referenced_minor_id
 FROM sys.sql_expression_dependencies AS d`
+	// queryRoles tells of roles and who is in them; of those that every database has, where
+	// somebody is.
+	queryRoles = `SELECT r.principal_id, r.name, r.is_fixed_role, o.name AS owner, m.name AS member
+FROM sys.database_principals AS r
+LEFT JOIN sys.database_principals AS o ON o.principal_id = r.owning_principal_id
+LEFT JOIN sys.database_role_members AS x ON x.role_principal_id = r.principal_id
+LEFT JOIN sys.database_principals AS m ON m.principal_id = x.member_principal_id
+WHERE r.type = 'R' AND r.principal_id <> 0`
+	queryOwners = `SELECT 1 AS class, o.object_id AS id, p.name AS owner FROM sys.objects AS o JOIN sys.database_principals AS p ON p.principal_id = o.principal_id WHERE o.is_ms_shipped = 0
+UNION ALL SELECT 3, s.schema_id, p.name FROM sys.schemas AS s JOIN sys.database_principals AS p ON p.principal_id = s.principal_id WHERE s.schema_id > 4 AND s.schema_id < 16384
+UNION ALL SELECT 6, t.user_type_id, p.name FROM sys.types AS t JOIN sys.database_principals AS p ON p.principal_id = t.principal_id WHERE t.is_user_defined = 1`
+	queryRights = `SELECT d.class, d.class_desc, d.major_id, d.minor_id, d.permission_name, d.state, p.name AS grantee
+FROM sys.database_permissions AS d
+JOIN sys.database_principals AS p ON p.principal_id = d.grantee_principal_id
+WHERE d.major_id >= 0`
 	// queryUnread counts what there is that is not read.
 	queryUnread = `SELECT N'assembly' AS what, COUNT_BIG(*) AS n FROM sys.assemblies AS a WHERE a.is_user_defined = 1
 UNION ALL SELECT N'service queue', COUNT_BIG(*) FROM sys.service_queues AS q WHERE q.is_ms_shipped = 0
@@ -100,4 +115,4 @@ UNION ALL SELECT N'full-text index', COUNT_BIG(*) FROM sys.fulltext_indexes AS i
 
 // Queries is how many queries a reading makes, however much there is; a reading that
 // finds everything in its place makes no other.
-const Queries = 22
+const Queries = 25

@@ -103,6 +103,7 @@ type reader struct {
 	indexes   map[[2]int64]*catalog.Object        // by table and index
 	types     map[int64]*catalog.Object           // by user type
 	schemas   map[int64]*catalog.Object
+	roles     map[int64]*catalog.Object
 	keyIndex  map[int64][2]int64 // the table and index of a key constraint
 	typeTable map[int64]*catalog.Object
 	defaults  map[int64]part // the column of a default
@@ -115,7 +116,7 @@ type part struct{ owner, part *catalog.Object }
 // Read reads a structure. It fails with ErrChanged where something moved meanwhile.
 func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	r := &reader{q: q, c: vocab.Blank(), objects: map[int64]*catalog.Object{}, parts: map[int64]part{}, columns: map[int64]map[int64]*catalog.Object{}, indexes: map[[2]int64]*catalog.Object{}, types: map[int64]*catalog.Object{},
-		schemas: map[int64]*catalog.Object{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
+		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
 	before, err := r.moved(ctx)
 	if err != nil {
 		return nil, err
@@ -128,7 +129,7 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index},
 		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
 		{"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
-		{"dependencies", queryUses, r.use}, {"other things", queryUnread, r.unread},
+		{"dependencies", queryUses, r.use}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
 	} {
 		if err := r.q.Rows(ctx, step.query, step.each); err != nil {
 			return nil, fmt.Errorf("reading %s: %w", step.what, err)

@@ -20,6 +20,16 @@ const (
 	AliasType catalog.Kind = "alias-type"
 	TableType catalog.Kind = "table-type"
 	Synonym   catalog.Kind = "synonym"
+	// Role is a role of the database with its members, and Grant what one principal may do
+	// with the database itself. They count with --include grants only.
+	Role  catalog.Kind = "role"
+	Grant catalog.Kind = "grant"
+)
+
+// The words that --include takes.
+const (
+	Owners = "owners"
+	Grants = "grants"
 )
 
 // RealName is the carried fact in which a constraint that the server named has its
@@ -49,10 +59,11 @@ const (
 var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
-	ks := catalog.NewKinds([]catalog.Kind{catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index,
-		catalog.Routine, catalog.View, catalog.Trigger, Synonym},
+	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index,
+		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Grant},
 		[]catalog.KindInfo{
-			{Kind: catalog.Schema, Note: "those that are not the server's own"},
+			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
+			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
 			{Kind: catalog.Table, Note: "heap or clustered, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
 			{Kind: catalog.Column, Note: "type, collation, NULL, identity, default with its name, computed, persisted, ROWGUIDCOL, sparse, mask"},
 			{Kind: catalog.PrimaryKey, Note: "clustered or not, options"}, {Kind: catalog.Unique, DefinedBy: []string{"columns", "descending", "clustered"}, Note: "clustered or not, options"},
@@ -75,6 +86,8 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("comments", nil, "comment"),
 		tolerance.Of("default-names", tolerance.Kinds(catalog.Column), "default name"),
 		tolerance.Of("enabled", nil, "disabled"),
+		tolerance.Of("grants", nil, "grants"), tolerance.Of("grants", tolerance.Kinds(Role, Grant), catalog.CoverThing, "members", "grants"),
+		tolerance.Of("owners", nil, "owner"),
 		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
 		tolerance.Of("storage", keys, "compression", "lock escalation", "options"),

@@ -226,7 +226,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	tmp := scratchName(c)
 	fresh := quote(o.Schema) + "." + quote(tmp)
 	a := locks(&order.Action{About: o.Ref(), Title: fmt.Sprintf("rebuild %s: %s", title(o), why), Makes: []catalog.Ref{o.Ref()},
-		Note:  "What was granted on the table itself is not kept: grant it again.",
+		After: principals(c),
 		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
 	var lines, into, from []string
 	identity := false
@@ -272,6 +272,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}
 	a.SQL = append(a.SQL, comments(o, nil, levelOf(o))...)
+	a.SQL = append(a.SQL, settled(c)...)
 	return append(w.around(c, a), refreshed(c, a.Makes)...)
 }
 

@@ -88,10 +88,18 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case catalog.View, catalog.Routine:
 		out = append([]*order.Action{created(o, moduleSQL(o, "CREATE"))}, w.moduleParts(c)...)
 		out[0].SQL = inSettings(o, out[0].SQL)
+	case vocab.Grant:
+		return []*order.Action{createGrant(c)}
+	case vocab.Role:
+		out = []*order.Action{createRole(c)}
 	default:
 		out = []*order.Action{created(o, plainSQL(o, c.Desired))}
 	}
 	out[0].SQL = append(out[0].SQL, comments(o, nil, levelOf(o))...)
+	if sql := settled(c); len(sql) > 0 {
+		out[0].SQL, out[0].Note = append(out[0].SQL, sql...), strings.TrimSpace(out[0].Note+" "+wanted(c))
+		out[0].After = append(out[0].After, principals(c)...)
+	}
 	return out
 }
 
@@ -156,6 +164,17 @@ func keyword(o *catalog.Object) string {
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
 	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil, SQL: batches("DROP " + keyword(o) + " " + qualified(o) + ";")}
+	switch o.Kind {
+	case vocab.Role:
+		dropRole(c, a)
+		return []*order.Action{a}
+	case vocab.Grant:
+		a.Title, a.SQL = "take the rights of "+o.Name+" on the database away", nil
+		for _, g := range o.List("grants") {
+			a.SQL = append(a.SQL, revoked(g, ""))
+		}
+		return []*order.Action{a}
+	}
 	var out []*order.Action
 	for _, p := range o.Parts {
 		if p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // keys first, so that tables can go in any order
@@ -188,18 +207,30 @@ func locks(a *order.Action, tables ...*catalog.Object) *order.Action {
 
 // Alter implements order.Writer.
 func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
+	out, ok := w.altered(c)
+	if !ok || c.Source.Kind == catalog.Table && rebuilt(c) != "" { // it got them with all else
+		return out, ok
+	}
+	return append(out, rights(c)...), true
+}
+
+// altered changes all of an object but its owner and rights.
+func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 	o := c.Source
 	switch o.Kind {
 	case catalog.Table:
 		return w.alterTable(c), true
 	case catalog.View, catalog.Routine:
 		return w.alterModule(c)
+	case vocab.Role:
+		return alterRole(c), true
 	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
 	rest := 0
 	for _, d := range c.Properties {
 		switch {
-		case described(d.Name):
+		case described(d.Name), rightly(d):
+		case d.Name == catalog.Letters && o.Kind == vocab.Grant:
 		case d.Name == catalog.Letters && o.Kind != catalog.Schema:
 			a.SQL = append(a.SQL, renamed(c.Target, o.Name, map[catalog.Kind]string{vocab.AliasType: "USERDATATYPE", vocab.TableType: "USERDATATYPE"}[o.Kind]))
 		default:
