@@ -42,3 +42,7 @@ CREATE SYNONYM dbo.quay FOR dbo.berth;
 INSERT INTO dbo.berth([name], depth) VALUES (N'Ost''kai', 12), (N'Süd', 3);
 INSERT INTO dbo.berth([name], depth, note) SELECT [name] + N' II', depth + 1, 'a copy' FROM dbo.berth WHERE depth > 5;
 INSERT INTO dbo.booking(id, berth_id, fee, pilotage, mooring) VALUES (1, 10, 100, 20, N'bow'), (2, 15, $250.50, NULL, N'stern');
+CREATE TABLE dbo.tariff (id int NOT NULL CONSTRAINT PK_tariff PRIMARY KEY, fee money NULL,
+  valid_from datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, valid_to datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (valid_from, valid_to))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.tariff_history));
+INSERT INTO dbo.tariff (id, fee) VALUES (1, 10);

@@ -175,8 +175,14 @@ func (p msPlaces) dump(t testing.TB, place string) []string {
 			out = append(out, p.lines(t, p.name(place), q)...)
 		}
 	}
+	for i := range out {
+		out[i] = numbered.ReplaceAllString(out[i], "$1")
+	}
 	return out
 }
+
+// numbered are names of history tables that the server makes, each another one.
+var numbered = regexp.MustCompile(`(MSSQL_TemporalHistoryFor_)\d+`)
 
 // msCase is one change: what a database is, what it is to become, and how.
 type msCase struct {

@@ -77,6 +77,7 @@ type unit struct {
 	sql    string
 	origin catalog.Origin
 	makes  string // schema and name in small letters
+	waits  string // what must be made before it, where a text makes it at all
 	rows   bool   // it is about rows alone
 	passed string // it is about more than this database
 }
@@ -109,9 +110,17 @@ func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, 
 	for len(queue) > 0 {
 		var left []unit
 		var first error
+		coming := map[string]int{}
+		for _, u := range queue {
+			coming[u.makes]++
+		}
 		for _, u := range queue {
 			if err := ctx.Err(); err != nil {
 				return err
+			}
+			if u.waits != "" && coming[u.waits] > 0 {
+				left = append(left, u)
+				continue
 			}
 			if u.rows && !rows {
 				continue
@@ -125,6 +134,7 @@ func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, 
 			again, err := try(ctx, d, u)
 			switch {
 			case err == nil:
+				coming[u.makes]--
 				if seen != nil {
 					seen(u)
 				}
@@ -137,8 +147,14 @@ func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, 
 				return err
 			}
 		}
-		if len(left) == len(queue) {
+		switch {
+		case len(left) < len(queue):
+		case first != nil:
 			return first
+		default: // they wait for each other, which no text of a server does
+			for i := range left {
+				left[i].waits = ""
+			}
 		}
 		queue = left
 	}
@@ -260,6 +276,20 @@ func onlyRows(list []tsql.Statement) bool {
 	return true
 }
 
+// history lets a table wait for the text of its history table: without it the server
+// would make one.
+func (u *unit) history(o tsql.Options) {
+	if n := o["HISTORY_TABLE"]; n != "" {
+		var path []string
+		for _, t := range sqltext.Significant(tsql.Dialect, n) {
+			if t.IsName() {
+				path = append(path, t.Name())
+			}
+		}
+		u.waits = strings.ToLower(strings.Join(path, "."))
+	}
+}
+
 // about notes what a statement makes, or that it is about something else.
 func (u *unit) about(st tsql.Statement) {
 	name := func(path []string) {
@@ -283,6 +313,9 @@ func (u *unit) about(st tsql.Statement) {
 		}
 	case *tsql.CreateTable:
 		name(b.Name)
+		u.history(b.Options)
+	case *tsql.AlterTable:
+		u.history(b.Options)
 	case *tsql.Module:
 		name(b.Name)
 	case *tsql.CreateType:

@@ -17,6 +17,10 @@ func (x *session) alterTable(b *tsql.AlterTable) {
 	case "ADD":
 		x.addTo(t, b)
 	case "DROP":
+		if b.Period != nil {
+			x.dropPeriod(t)
+			return
+		}
 		for _, d := range b.Drops {
 			switch {
 			case d.Column:
@@ -44,10 +48,14 @@ func (x *session) alterTable(b *tsql.AlterTable) {
 		}
 	case "SET":
 		for o, v := range b.Options {
-			if o != "LOCK_ESCALATION" {
+			switch {
+			case o == "SYSTEM_VERSIONING":
+				x.setVersioning(t, b.Options)
+			case o == "LOCK_ESCALATION":
+				t.escalation = v
+			case !versioningOptions[o]:
 				panic(fail(unknown, "The stand-in does not know ALTER TABLE … SET (%s).", o))
 			}
-			t.escalation = v
 		}
 	default:
 		panic(fail(unknown, "The stand-in does not know ALTER TABLE … %s.", b.Action))
@@ -55,6 +63,9 @@ func (x *session) alterTable(b *tsql.AlterTable) {
 }
 
 func (x *session) addTo(t *object, b *tsql.AlterTable) {
+	if t.historyOf != 0 && len(b.Columns)+len(b.Rest) > 0 {
+		panic(fail(13550, "Add column operation failed on table '%s' because it is not a supported operation on system-versioned temporal tables.", x.d.name+"."+t.full()))
+	}
 	var added []*column
 	for i := range b.Columns {
 		added = append(added, x.newColumn(t, &b.Columns[i], false))
@@ -85,6 +96,11 @@ func (x *session) addTo(t *object, b *tsql.AlterTable) {
 	}
 	for i := range b.Indexes {
 		x.newIndex(t, &b.Indexes[i])
+	}
+	x.periodOf(t, b.Columns, b.Period)
+	if h := x.d.objects[t.history]; h != nil {
+		x.alter(h)
+		x.followed(t, h, added, b)
 	}
 }
 
@@ -183,6 +199,7 @@ func (x *session) dropColumn(t *object, d tsql.Dropped) {
 	case len(t.cols) == 1:
 		panic(fail(4923, "ALTER TABLE DROP COLUMN failed because '%s' is the only data column in table '%s'. A table must have at least one data column.", c.name, t.name))
 	}
+	x.periodStays(t, c)
 	if blocks := x.blocks(t, c, false, false, false); len(blocks) > 0 {
 		panic(fail(4922, "ALTER TABLE DROP COLUMN %s failed because one or more objects access this column.", c.name).after(blocks...))
 	}
@@ -200,6 +217,7 @@ func (x *session) dropColumn(t *object, d tsql.Dropped) {
 			x.undo = append(x.undo, func() { x.d.props[k] = v })
 		}
 	}
+	x.follow(t, func(h *object) { x.dropColumn(h, tsql.Dropped{Column: true, Name: c.name}) })
 }
 
 func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
@@ -211,6 +229,7 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 		x.columnFlag(t, c, b)
 		return
 	}
+	x.periodStays(t, c)
 	if c.computed != nil || c.dataType.name == "timestamp" {
 		panic(fail(4928, "Cannot alter column '%s' because it is '%s'.", c.name, map[bool]string{true: "COMPUTED", false: "timestamp"}[c.computed != nil]))
 	}
@@ -248,6 +267,7 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	}
 	t.rows = rows
 	x.retested(t, c)
+	x.follow(t, func(h *object) { x.alterColumn(h, b) })
 }
 
 // retested sees that rows still keep the checks and keys of a column whose type
@@ -274,6 +294,11 @@ func (x *session) columnFlag(t *object, c *column, b *tsql.AlterTable) {
 		c.sparse = on
 	case "NOT FOR REPLICATION":
 		c.notRepl = on
+	case "HIDDEN":
+		if c.id != t.period[0] && c.id != t.period[1] {
+			panic(fail(13735, "Cannot alter HIDDEN attribute on column '%s' in table '%s' because this column is not a generated always column.", c.name, t.name))
+		}
+		c.hidden = on
 	case "MASKED":
 		if c.mask = ""; on {
 			c.mask = b.Column.Mask
@@ -291,6 +316,9 @@ func (x *session) dropConstraint(t *object, d tsql.Dropped) {
 			return
 		}
 		panic(see(fail(3728, "'%s' is not a constraint.", d.Name)))
+	}
+	if o.typ == "PK" && t.history != 0 {
+		panic(see(fail(13553, "System-versioned temporal table '%s' must have primary key defined.", t.full())))
 	}
 	switch o.typ {
 	case "PK", "UQ":

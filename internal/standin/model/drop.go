@@ -44,6 +44,9 @@ func (x *session) dropObject(b *tsql.Drop, n []string) {
 			panic(fail(3726, "Could not drop object '%s' because it is referenced by a FOREIGN KEY constraint.", strings.Join(n, ".")))
 		}
 	}
+	if o.history != 0 || o.historyOf != 0 {
+		panic(fail(13552, "Drop table operation failed on table '%s' because it is not a supported operation on system-versioned temporal tables.", x.d.name+"."+o.full()))
+	}
 	for _, m := range x.boundTo(o) {
 		panic(fail(3729, "Cannot DROP %s '%s' because it is being referenced by object '%s'.", b.Kind, o.full(), m.name))
 	}
@@ -178,6 +181,9 @@ func spRename(x *session, c *call) any {
 		}
 		x.alter(t)
 		name := path[len(path)-1]
+		if kind == "COLUMN" && (t.history != 0 || t.historyOf != 0) {
+			panic(fail(unknown, "The stand-in does not know what becomes of the history when a column of %s gets another name.", t.full()))
+		}
 		if kind == "INDEX" {
 			x.renameIndex(t, name, now, none)
 		} else {

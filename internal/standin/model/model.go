@@ -115,6 +115,11 @@ type object struct {
 	escalation   string
 	userType     int // of a table type
 
+	period    [2]int // the columns of the period, where it has one
+	history   int64  // the table that keeps what was, where one does
+	historyOf int64
+	retention string // "" for ever
+
 	module *module
 	con    *constraint
 	seq    *sequence
@@ -138,6 +143,7 @@ type column struct {
 	computed   tsql.Expr
 	formula    string
 	persisted  bool
+	hidden     bool
 	defaultID  int64
 }
 

@@ -20,6 +20,7 @@ type relCol struct {
 	exactly  bool   // letter case counts
 	typ      dataType
 	nullable bool
+	hidden   bool // from a star
 }
 
 // scope is what names can stand for.
@@ -356,7 +357,7 @@ func (x *session) items(list []tsql.Item, cols []relCol) []tsql.Item {
 		}
 		n := 0
 		for _, c := range cols {
-			if star.Of == nil || x.d.fold(c.of) == x.d.fold(star.Of[len(star.Of)-1]) {
+			if !c.hidden && (star.Of == nil || x.d.fold(c.of) == x.d.fold(star.Of[len(star.Of)-1])) {
 				parts := []string{c.name}
 				if c.of != "" {
 					parts = []string{c.of, c.name}
@@ -379,7 +380,7 @@ func (x *session) headed(it tsql.Item, probe *env) relCol {
 	case *tsql.Name:
 		c, _ := x.column(probe, y)
 		out = *c
-		out.of = ""
+		out.of, out.hidden = "", false
 		if it.Alias != "" {
 			out.name = it.Alias
 		} else {
@@ -549,8 +550,14 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		}
 	}
 	x.lock(k, mode, keep && x.depth > 0)
+	if f.Time != nil && o.history == 0 {
+		panic(fail(13544, "Temporal FOR SYSTEM_TIME clause can only be used with system-versioned tables. '%s' is not a system-versioned table.", x.d.name+"."+o.full()))
+	}
 	if x.drily {
 		return renamed(tableRelation(o, [][]any{make([]any, len(o.cols))}), alias, nil)
+	}
+	if f.Time != nil {
+		return renamed(x.asOf(o, f, e), alias, nil)
 	}
 	return renamed(tableRelation(o, o.rows), alias, nil)
 }
@@ -575,7 +582,7 @@ func (x *session) view(o *object) *relation {
 func tableRelation(o *object, rows [][]any) *relation {
 	r := &relation{rows: rows}
 	for _, c := range o.cols {
-		r.cols = append(r.cols, relCol{of: o.name, name: c.name, typ: c.dataType, whole: c.system != nil && c.class == 'i', exactly: strings.Contains(c.collation, "_CS_") || strings.Contains(c.collation, "_BIN"), nullable: c.nullable})
+		r.cols = append(r.cols, relCol{of: o.name, name: c.name, typ: c.dataType, whole: c.system != nil && c.class == 'i', exactly: strings.Contains(c.collation, "_CS_") || strings.Contains(c.collation, "_BIN"), nullable: c.nullable, hidden: c.hidden})
 	}
 	return r
 }

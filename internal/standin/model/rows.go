@@ -37,6 +37,9 @@ func (x *session) target(path []string) *object {
 			panic(fail(8655, "The query processor is unable to produce a plan because the index '%s' on table or view '%s' is disabled.", i.name, o.name))
 		}
 	}
+	if o.historyOf != 0 {
+		panic(fail(13559, "Cannot insert, update or delete rows in a temporal history table '%s'.", x.d.name+"."+o.full()))
+	}
 	x.lock(lockKey{d: x.d, id: o.id}, lockRows, true)
 	x.saveRows(o)
 	return o
@@ -66,6 +69,8 @@ func (x *session) insert(b *tsql.Insert) {
 			panic(fail(264, "The column name '%s' is specified more than once in the SET clause or column list of an INSERT.", n))
 		case c.computed != nil:
 			panic(fail(271, "The column \"%s\" cannot be modified because it is either a computed column or is the result of a UNION operator.", c.name))
+		case t.timed(c):
+			panic(fail(13536, "Cannot insert an explicit value into a GENERATED ALWAYS column in table '%s'. Use INSERT with a column list to exclude the GENERATED ALWAYS column, or insert a DEFAULT into GENERATED ALWAYS column.", x.d.name+"."+t.full()))
 		case c.system != nil && c.dataType.name == "timestamp":
 			panic(fail(273, "Cannot insert an explicit value into a timestamp column. Use INSERT with a column list to exclude the timestamp column, or insert a DEFAULT into the timestamp column."))
 		}
@@ -73,7 +78,7 @@ func (x *session) insert(b *tsql.Insert) {
 	}
 	if b.Columns == nil && !b.Default {
 		for _, c := range t.cols {
-			if c.computed == nil && c.dataType.name != "timestamp" && (!c.identity || x.insertID == t.id) {
+			if c.computed == nil && c.dataType.name != "timestamp" && !t.timed(c) && (!c.identity || x.insertID == t.id) {
 				given = append(given, c)
 			}
 		}
@@ -158,6 +163,8 @@ func (x *session) newRow(t *object, given []*column, vals []any) []any {
 		}
 		switch {
 		case c.computed != nil:
+		case t.timed(c):
+			row[i] = x.stored(t, c, x.periodValue(c, c.id == t.period[1]), "INSERT")
 		case c.identity:
 			if t.identityUsed {
 				t.identity += c.step
@@ -529,6 +536,8 @@ func (x *session) update(b *tsql.Update) {
 				panic(fail(271, "The column \"%s\" cannot be modified because it is either a computed column or is the result of a UNION operator.", c.name))
 			case c.identity:
 				panic(fail(8102, "Cannot update identity column '%s'.", c.name))
+			case t.timed(c):
+				panic(fail(13537, "Cannot update GENERATED ALWAYS columns in table '%s'.", x.d.name+"."+t.full()))
 			case c.dataType.name == "timestamp":
 				panic(fail(272, "Cannot update a timestamp column."))
 			}
@@ -541,8 +550,11 @@ func (x *session) update(b *tsql.Update) {
 			row[t.place(c.id)] = x.stored(t, c, v, "UPDATE")
 		}
 		for j, c := range t.cols {
-			if c.dataType.name == "timestamp" {
+			switch {
+			case c.dataType.name == "timestamp":
 				row[j] = x.rowVersion()
+			case t.timed(c) && c.id == t.period[0]:
+				row[j] = x.stored(t, c, x.periodValue(c, false), "UPDATE")
 			}
 		}
 		x.compute(t, row)
@@ -553,6 +565,7 @@ func (x *session) update(b *tsql.Update) {
 	x.proved(t, now, func(id int) bool {
 		return slices.ContainsFunc(b.Sets, func(s tsql.Item) bool { return s.Var == "" && t.column(x.d, s.Alias).id == id })
 	})
+	x.kept(t, was)
 	x.unreferred(t, was, 0)
 	x.rowcount = int64(len(now))
 	x.fire(t, "UPDATE", now, was)
@@ -577,6 +590,7 @@ func (x *session) delete(b *tsql.Delete) {
 		}
 	}
 	t.rows = keep
+	x.kept(t, gone)
 	x.unreferred(t, gone, 0)
 	x.rowcount = int64(len(gone))
 	x.fire(t, "DELETE", nil, gone)
@@ -589,6 +603,9 @@ func (x *session) truncate(b *tsql.Truncate) {
 		if c.con.parent == t.id && c.parent != t.id {
 			panic(fail(4712, "Cannot truncate table '%s' because it is being referenced by a FOREIGN KEY constraint.", t.full()))
 		}
+	}
+	if t.history != 0 {
+		panic(fail(13545, "Truncate failed on table '%s' because it is not a supported operation on system-versioned tables.", x.d.name+"."+t.full()))
 	}
 	x.lock(lockKey{d: x.d, id: t.id}, lockSchM, true)
 	t.rows, t.identityUsed, t.identity = nil, false, 0

@@ -117,10 +117,20 @@ func init() {
 		"objects":               {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
 		"all_objects":           {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
 		"procedures":            {objectColumns + " is_auto_executed# is_execution_replicated# is_repl_serializable_only# skips_repl_constraints#", objectsOf(func(*session, *object) []any { return []any{int64(0), int64(0), int64(0), int64(0)} }, "P")},
-		"tables": {objectColumns + " lob_data_space_id# filestream_data_space_id# max_column_id_used# lock_on_bulk_load# uses_ansi_nulls# is_replicated# text_in_row_limit# large_value_types_out_of_row# is_tracked_by_cdc# lock_escalation# lock_escalation_desc is_filetable# is_memory_optimized# durability# durability_desc temporal_type# temporal_type_desc history_table_id# is_external# is_node# is_edge#",
+		"tables": {objectColumns + " lob_data_space_id# filestream_data_space_id# max_column_id_used# lock_on_bulk_load# uses_ansi_nulls# is_replicated# text_in_row_limit# large_value_types_out_of_row# is_tracked_by_cdc# lock_escalation# lock_escalation_desc is_filetable# is_memory_optimized# durability# durability_desc temporal_type# temporal_type_desc history_table_id# is_external# is_node# is_edge# history_retention_period# history_retention_period_unit# history_retention_period_unit_desc",
 			objectsOf(func(_ *session, o *object) []any {
-				return []any{int64(0), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), int64(0), int64(0), "SCHEMA_AND_DATA", int64(0), "NON_TEMPORAL_TABLE", nil, int64(0), int64(0), int64(0)}
+				kind, history := int64(0), any(nil)
+				var retention, unit, word any
+				switch {
+				case o.history != 0:
+					kind, history = 2, o.history
+					retention, unit, word = retentionOf(o)
+				case o.historyOf != 0:
+					kind = 1
+				}
+				return []any{int64(0), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), int64(0), int64(0), "SCHEMA_AND_DATA", kind, map[int64]string{0: "NON_TEMPORAL_TABLE", 1: "HISTORY_TABLE", 2: "SYSTEM_VERSIONED_TEMPORAL_TABLE"}[kind], history, int64(0), int64(0), int64(0), retention, unit, word}
 			}, "U")},
+		"periods": {"name period_type# period_type_desc object_id# start_column_id# end_column_id#", showPeriods},
 		"views": {objectColumns + " is_replicated# has_replication_filter# has_opaque_metadata# has_unchecked_assembly_data# with_check_option# is_date_correlation_view#",
 			objectsOf(func(_ *session, o *object) []any {
 				return []any{int64(0), int64(0), bit(o.module.ast.Metadata), int64(0), bit(o.module.ast.Check), int64(0)}
@@ -327,7 +337,7 @@ func showColumns(x *session, add func(...any), types ...string) {
 	for _, o := range x.d.list(types...) {
 		for _, c := range o.cols {
 			add(o.id, c.name, int64(c.id), int64(c.dataType.system.system), int64(c.userID()), int64(c.length), int64(c.precision), int64(c.scale), orNull(c.collation), bit(c.nullable), int64(1), bit(c.rowGuid), bit(c.identity), bit(c.computed != nil), int64(0), int64(0),
-				bit(c.sparse), int64(0), int64(0), int64(0), bit(c.mask != ""), c.defaultID, int64(0), nil)
+				bit(c.sparse), int64(0), always(o, c), bit(c.hidden), bit(c.mask != ""), c.defaultID, int64(0), nil)
 		}
 	}
 }

@@ -84,11 +84,11 @@ func (x *session) createTable(b *tsql.CreateTable) {
 		}
 	}
 	for o, v := range b.Options {
-		if o != "DATA_COMPRESSION" {
-			panic(fail(unknown, "The stand-in does not know the option %s of a table.", o))
-		}
-		if v != "NONE" && v != "ROW" && v != "PAGE" {
+		switch {
+		case o == "DATA_COMPRESSION" && v != "NONE" && v != "ROW" && v != "PAGE":
 			panic(fail(unknown, "The stand-in does not know DATA_COMPRESSION = %s.", v))
+		case o != "DATA_COMPRESSION" && !versioningOptions[o]:
+			panic(fail(unknown, "The stand-in does not know the option %s of a table.", o))
 		}
 	}
 	if len(b.Columns) == 0 {
@@ -115,6 +115,10 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	for i := range b.Indexes {
 		x.newIndex(t, &b.Indexes[i])
 	}
+	x.periodOf(t, b.Columns, b.Period)
+	if b.Options["SYSTEM_VERSIONING"] == "ON" {
+		x.version(t, b.Options)
+	}
 }
 
 // fileGroup knows one filegroup.
@@ -133,7 +137,7 @@ func (x *session) newColumn(t *object, b *tsql.Column, fresh bool) *column {
 		panic(fail(1702, "CREATE TABLE failed because column '%s' in table '%s' exceeds the maximum of 1024 columns.", b.Name, t.name))
 	}
 	t.nextCol++
-	c := &column{id: t.nextCol, name: b.Name, nullable: b.Null != 'n', mask: b.Mask, rowGuid: b.RowGuid, sparse: b.Sparse}
+	c := &column{id: t.nextCol, name: b.Name, nullable: b.Null != 'n', mask: b.Mask, rowGuid: b.RowGuid, sparse: b.Sparse, hidden: b.Hidden}
 	if b.Computed != nil {
 		x.computedColumn(t, c, b)
 		return c
@@ -141,6 +145,9 @@ func (x *session) newColumn(t *object, b *tsql.Column, fresh bool) *column {
 	x.typed(t, c, b)
 	if b.Null == 0 { // what nothing is said of may be NULL (ANSI_NULL_DFLT_ON, as drivers set it)
 		c.nullable = c.alias == nil || c.alias.null
+	}
+	if b.Null == 0 && b.Generated != 0 {
+		c.nullable = false
 	}
 	key := func(k tsql.Constraint) bool { return k.Kind == "PRIMARY" }
 	if slices.ContainsFunc(b.Constraints, key) {

@@ -187,11 +187,18 @@ type From struct {
 	Alias string
 	Cols  []string
 	Hints []string
+	Time  *SystemTime
 	Pos   int
 	// Join is INNER, LEFT, RIGHT, FULL, CROSS, CROSS APPLY or OUTER APPLY.
 	Join string
 	L, R *From
 	On   Expr
+}
+
+// SystemTime is FOR SYSTEM_TIME of a table: ALL, AS OF, FROM, BETWEEN or CONTAINED IN.
+type SystemTime struct {
+	How  string
+	A, B Expr
 }
 
 // Walk hands on an expression and all in it, queries too.

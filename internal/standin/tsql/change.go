@@ -98,8 +98,8 @@ func (p *Parser) added(a *AlterTable) {
 			a.Rest = append(a.Rest, p.constraint(true))
 		case p.Take("index"):
 			a.Indexes = append(a.Indexes, p.inlineIndex(""))
-		case p.at("period"):
-			p.fail(40000, "Temporal tables are not known here.")
+		case p.Take("period", "for"):
+			a.Period = p.period()
 		default:
 			a.Columns = append(a.Columns, p.column())
 			if p.Take("with", "values") {
@@ -124,8 +124,9 @@ func (p *Parser) dropped(a *AlterTable) {
 			column = true
 		case p.Take("constraint"):
 			column = false
-		case p.at("period"):
-			p.fail(40000, "Temporal tables are not known here.")
+		case p.Take("period", "for", "system_time"):
+			a.Period = []string{}
+			return
 		}
 		d.Column = column
 		d.If = p.Take("if", "exists")
@@ -154,7 +155,7 @@ func (p *Parser) alterColumn(a *AlterTable) {
 			} else {
 				p.Next()
 			}
-		case p.at("rowguidcol", "persisted", "sparse"):
+		case p.at("rowguidcol", "persisted", "sparse", "hidden"):
 			a.Flag += strings.ToUpper(p.Next().Text)
 		default:
 			p.unexpected()

@@ -99,8 +99,8 @@ func (p *Parser) tableBody(t *CreateTable) {
 		switch {
 		case p.at("constraint", "primary", "unique", "foreign", "check"):
 			t.Rest = append(t.Rest, p.constraint(true))
-		case p.at("period"):
-			p.fail(40000, "Temporal tables are not known here.")
+		case p.Take("period", "for"):
+			t.Period = p.period()
 		case p.Take("index"):
 			t.Indexes = append(t.Indexes, p.inlineIndex(""))
 		default:
@@ -115,6 +115,16 @@ func (p *Parser) tableBody(t *CreateTable) {
 		}
 	}
 	p.want(")")
+}
+
+// period takes the columns of a period.
+func (p *Parser) period() []string {
+	p.want("system_time", "(")
+	out := []string{p.name()}
+	p.want(",")
+	out = append(out, p.name())
+	p.want(")")
+	return out
 }
 
 func (p *Parser) inlineIndex(column string) Index {
@@ -214,7 +224,15 @@ func (p *Parser) columnTail(c *Column) {
 			} else {
 				return
 			}
-		case p.at("generated", "hidden", "encrypted", "filestream"):
+		case p.Take("generated"):
+			p.want("always", "as", "row")
+			if c.Generated = 's'; !p.Take("start") {
+				p.want("end")
+				c.Generated = 'e'
+			}
+		case p.Take("hidden"):
+			c.Hidden = true
+		case p.at("encrypted", "filestream"):
 			p.fail(40000, "A column that is %s is not known here.", strings.ToUpper(p.Peek().Text))
 		default:
 			return
@@ -346,7 +364,9 @@ func (p *Parser) options() Options {
 		if p.Take("=") {
 			t := p.Next()
 			value = strings.ToUpper(t.Text)
-			if p.Peek().IsOp("(") {
+			if name == "SYSTEM_VERSIONING" && p.at("(") {
+				p.versioning(out)
+			} else if p.Peek().IsOp("(") {
 				value += " " + p.Group()
 			} else if p.at("minutes", "minute") {
 				p.Next()
@@ -365,6 +385,31 @@ func (p *Parser) options() Options {
 	}
 	p.want(")")
 	return out
+}
+
+// versioning takes what is said of a history table, as options.
+func (p *Parser) versioning(out Options) {
+	p.want("(")
+	for {
+		switch {
+		case p.Take("history_table", "="):
+			out["HISTORY_TABLE"] = Path(p.path())
+		case p.Take("data_consistency_check", "="):
+			out["DATA_CONSISTENCY_CHECK"] = strings.ToUpper(p.Next().Text)
+		case p.Take("history_retention_period", "="):
+			v := strings.ToUpper(p.Next().Text)
+			if p.at("day", "days", "week", "weeks", "month", "months", "year", "years") {
+				v += " " + strings.TrimSuffix(strings.ToUpper(p.Next().Text), "S")
+			}
+			out["HISTORY_RETENTION_PERIOD"] = v
+		default:
+			p.unexpected()
+		}
+		if !p.Take(",") {
+			break
+		}
+	}
+	p.want(")")
 }
 
 func (p *Parser) createIndex() any {

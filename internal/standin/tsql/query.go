@@ -229,6 +229,31 @@ func (p *Parser) from() From {
 	}
 }
 
+func (p *Parser) systemTime() *SystemTime {
+	t := &SystemTime{}
+	switch {
+	case p.Take("all"):
+		t.How = "ALL"
+	case p.Take("as", "of"):
+		t.How, t.A = "AS OF", p.sum()
+	case p.Take("from"):
+		t.How, t.A = "FROM", p.sum()
+		p.want("to")
+		t.B = p.sum()
+	case p.Take("between"):
+		t.How, t.A = "BETWEEN", p.sum()
+		p.want("and")
+		t.B = p.sum()
+	default:
+		p.want("contained", "in", "(")
+		t.How, t.A = "CONTAINED IN", p.sum()
+		p.want(",")
+		t.B = p.sum()
+		p.want(")")
+	}
+	return t
+}
+
 // joinOn reads the rest of a join whose left side was read, with its condition.
 func (p *Parser) joinOn(left From) From {
 	join := "INNER"
@@ -288,8 +313,8 @@ func (p *Parser) table() From {
 			f.Name = nil
 		}
 	}
-	if p.Peek().Is("for") && p.PeekAfter(1).Is("system_time") {
-		p.fail(40000, "FOR SYSTEM_TIME is not known here.")
+	if p.Take("for", "system_time") {
+		f.Time = p.systemTime()
 	}
 	f.Alias = p.alias()
 	if p.Peek().Is("tablesample") || p.Peek().Is("pivot") || p.Peek().Is("unpivot") {

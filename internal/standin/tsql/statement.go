@@ -16,6 +16,7 @@ type (
 		Rest    []Constraint
 		Indexes []Index
 		Options Options
+		Period  []string // the columns of PERIOD FOR SYSTEM_TIME
 		// Filegroup, where it is given, and the one of large values.
 		On, TextImageOn string
 	}
@@ -33,6 +34,8 @@ type (
 		Mask        string
 		Computed    Expr
 		Persisted   bool
+		Generated   byte // 's' or 'e' for AS ROW START or END
+		Hidden      bool
 		Constraints []Constraint
 		Pos         int
 	}
@@ -154,6 +157,7 @@ type (
 		Flag    string // of ALTER COLUMN … ADD or DROP something
 		Names   []string
 		Options Options
+		Period  []string // of ADD; not nil, and empty, of DROP
 	}
 	// Dropped is one thing that ALTER TABLE … DROP names.
 	Dropped struct {

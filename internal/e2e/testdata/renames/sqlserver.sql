@@ -99,3 +99,15 @@ CREATE TABLE yard.[c]]d] (id int PRIMARY KEY, [$(x)] int);
 --- says table:yard."a b"="c]d"
 --- says column:yard."a b"."x]y"="$(x)"
 --- keep SELECT id FROM yard.[c]]d]
+--- case a column of a table that keeps its history
+--- target
+CREATE TABLE berth (id int PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until)) WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was, HISTORY_RETENTION_PERIOD = 3 YEARS));
+GO
+INSERT INTO berth (id, depth) VALUES (1, 2);
+GO
+UPDATE berth SET depth = 3;
+--- source
+CREATE TABLE berth (id int PRIMARY KEY, draft int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until)) WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was, HISTORY_RETENTION_PERIOD = 3 YEARS));
+--- says column:dbo.berth.depth=draft
+--- says column:dbo.berth_was.depth=draft
+--- keep SELECT id FROM berth FOR SYSTEM_TIME ALL

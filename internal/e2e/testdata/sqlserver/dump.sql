@@ -22,3 +22,5 @@ SELECT 'right', p.class, COALESCE(OBJECT_NAME(p.major_id), CAST(p.class AS varch
 SELECT 'owner', o.name, p.name FROM sys.objects AS o JOIN sys.database_principals AS p ON p.principal_id = o.principal_id ORDER BY o.name;
 SELECT 'owner', s.name, p.name FROM sys.schemas AS s JOIN sys.database_principals AS p ON p.principal_id = s.principal_id WHERE s.schema_id > 4 ORDER BY s.name;
 SELECT 'owner', t.name, p.name FROM sys.types AS t JOIN sys.database_principals AS p ON p.principal_id = t.principal_id ORDER BY t.name;
+SELECT 'versioned', t.name, h.name, t.history_retention_period, t.history_retention_period_unit_desc FROM sys.tables AS t JOIN sys.tables AS h ON h.object_id = t.history_table_id ORDER BY t.name;
+SELECT 'period', OBJECT_NAME(c.object_id), c.name, c.generated_always_type, c.is_hidden FROM sys.columns AS c WHERE c.generated_always_type > 0 ORDER BY 2, 3;

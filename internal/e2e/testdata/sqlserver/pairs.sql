@@ -813,3 +813,76 @@ CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, mark varbinary(4
 GRANT UPDATE (mark) ON dbo.berth TO web;
 --- rows SELECT mark FROM dbo.berth
 [120 0]
+=== a table begins to keep its history
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int);
+INSERT INTO dbo.berth VALUES (1, 4), (2, 5);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2(0) GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2(0) GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was, HISTORY_RETENTION_PERIOD = 6 MONTHS));
+--- rows SELECT id, depth FROM dbo.berth FOR SYSTEM_TIME AS OF '2020-01-01' ORDER BY id
+1,4;2,5
+=== a table no longer keeps its history | --may-lose *
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
+GO
+INSERT INTO dbo.berth (id, depth) VALUES (1, 4);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int);
+--- rows SELECT * FROM dbo.berth
+1,4
+=== a history stays as a plain table
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
+GO
+INSERT INTO dbo.berth (id, depth) VALUES (1, 4);
+GO
+UPDATE dbo.berth SET depth = 5;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 NOT NULL, until datetime2 NOT NULL);
+CREATE TABLE dbo.berth_was (id int NOT NULL, depth int, since datetime2 NOT NULL, until datetime2 NOT NULL);
+CREATE CLUSTERED INDEX ix_berth_was ON dbo.berth_was (until, since) WITH (DATA_COMPRESSION = PAGE);
+--- rows SELECT depth FROM dbo.berth_was
+4
+=== columns of a table and of its history change
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, name nvarchar(20), gone int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
+GO
+INSERT INTO dbo.berth (id, depth, name) VALUES (1, 4, N'Ostkai');
+GO
+UPDATE dbo.berth SET depth = 5;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, tide int NULL, depth bigint, name nvarchar(60) NOT NULL, since datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was, HISTORY_RETENTION_PERIOD = 2 WEEKS));
+--- rows SELECT depth, name, tide FROM dbo.berth FOR SYSTEM_TIME ALL ORDER BY depth
+4,Ostkai,<nil>;5,Ostkai,<nil>
+=== a table with a history that the server named is rebuilt
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON);
+GO
+INSERT INTO dbo.berth (id, depth) VALUES (1, 4), (2, 3);
+GO
+UPDATE dbo.berth SET depth = 5 WHERE id = 1;
+--- to
+CREATE TABLE dbo.filler (id int PRIMARY KEY);
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL PRIMARY KEY, note nvarchar(9), depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON);
+--- rows SELECT id, depth FROM dbo.berth FOR SYSTEM_TIME ALL ORDER BY id, depth
+1,4;1,5;2,3
+=== a table and its history come, others go | --may-lose *
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY NONCLUSTERED, depth int CONSTRAINT DF_depth DEFAULT 4 CHECK (depth > 1), since datetime2 GENERATED ALWAYS AS ROW START CONSTRAINT DF_since DEFAULT SYSUTCDATETIME() NOT NULL, until datetime2(3) GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.[berth was]));
+CREATE INDEX IX_depth ON dbo.[berth was] (depth);
+=== a period alone comes, another goes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a datetime2 NOT NULL, b datetime2 NOT NULL);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, since datetime2(0) GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until));
+GO
+INSERT INTO dbo.berth VALUES (1, '2020-01-01', '9999-12-31T23:59:59.9999999');
+INSERT INTO dbo.crane (id) VALUES (1);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a datetime2 GENERATED ALWAYS AS ROW START NOT NULL, b datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (a, b));
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, since datetime2 NOT NULL, until datetime2 NOT NULL);
+--- rows SELECT a, b FROM dbo.berth
+2020-01-01 00:00:00.0000000,9999-12-31 23:59:59.9999999

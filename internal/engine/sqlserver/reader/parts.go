@@ -86,7 +86,10 @@ func (r *reader) index(m Row) error {
 		r.constraint(o, m.text("name"), m.is("is_system_named") || t.Kind == vocab.TableType, says)
 		r.parts[m.num("key_id")] = part{t, o}
 	default:
-		if o.Name = m.text("name"); r.fold(o.Name) != o.Name {
+		switch o.Name = m.text("name"); {
+		case madeHistory.MatchString(o.Name):
+			o.ID = "ix_" + vocab.HistoryOf
+		case r.fold(o.Name) != o.Name:
 			o.ID = r.fold(o.Name)
 		}
 		o.SetIf("unique", m.is("is_unique"))

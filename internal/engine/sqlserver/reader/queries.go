@@ -16,13 +16,15 @@ JOIN sys.schemas AS s ON s.schema_id = t.schema_id
 LEFT JOIN sys.types AS b ON b.user_type_id = t.system_type_id
 LEFT JOIN sys.table_types AS tt ON tt.user_type_id = t.user_type_id
 WHERE t.is_user_defined = 1`
-	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.is_external, t.is_filetable, t.is_node, t.is_edge
+	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.is_external, t.is_filetable, t.is_node, t.is_edge,
+  t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit
 FROM sys.tables AS t
 JOIN sys.schemas AS s ON s.schema_id = t.schema_id
 WHERE t.is_ms_shipped = 0`
 	queryColumns = `SELECT c.object_id, c.column_id, c.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, c.max_length, c.precision, c.scale, c.collation_name, c.is_nullable, c.is_rowguidcol, c.is_identity,
   CAST(ic.seed_value AS nvarchar(40)) AS seed, CAST(ic.increment_value AS nvarchar(40)) AS step, ic.is_not_for_replication, c.is_sparse, mc.masking_function, cc.definition AS formula, cc.is_persisted,
-  dc.name AS default_name, dc.definition AS default_text, dc.is_system_named, dc.object_id AS default_id
+  dc.name AS default_name, dc.definition AS default_text, dc.is_system_named, dc.object_id AS default_id,
+  c.generated_always_type, c.is_hidden
 FROM sys.columns AS c
 JOIN sys.objects AS o ON o.object_id = c.object_id
 JOIN sys.types AS ty ON ty.user_type_id = c.user_type_id

@@ -108,7 +108,9 @@ type reader struct {
 	typeTable map[int64]*catalog.Object
 	defaults  map[int64]part // the column of a default
 	bound     map[*catalog.Object]bool
+	periods   map[*catalog.Object]*period
 	waiting   []func() // what is done when all was read
+	last      []func() // what is done when everything was
 }
 
 type part struct{ owner, part *catalog.Object }
@@ -116,7 +118,7 @@ type part struct{ owner, part *catalog.Object }
 // Read reads a structure. It fails with ErrChanged where something moved meanwhile.
 func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	r := &reader{q: q, c: vocab.Blank(), objects: map[int64]*catalog.Object{}, parts: map[int64]part{}, columns: map[int64]map[int64]*catalog.Object{}, indexes: map[[2]int64]*catalog.Object{}, types: map[int64]*catalog.Object{},
-		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
+		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, periods: map[*catalog.Object]*period{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
 	before, err := r.moved(ctx)
 	if err != nil {
 		return nil, err
@@ -260,7 +262,7 @@ func typeOf(m Row) string {
 }
 
 // kindsOfTables are those whose tables are not read, by the column that tells.
-var kindsOfTables = [][2]string{{"temporal_type", "temporal"}, {"is_memory_optimized", "memory-optimized"}, {"is_external", "external"}, {"is_filetable", "file"}, {"is_node", "graph"}, {"is_edge", "graph"}}
+var kindsOfTables = [][2]string{{"is_memory_optimized", "memory-optimized"}, {"is_external", "external"}, {"is_filetable", "file"}, {"is_node", "graph"}, {"is_edge", "graph"}}
 
 func (r *reader) table(m Row) error {
 	for _, k := range kindsOfTables {
@@ -273,6 +275,9 @@ func (r *reader) table(m Row) error {
 	o := r.add(m.num("object_id"), &catalog.Object{Kind: catalog.Table, Schema: m.text("schema"), Name: m.text("name"), Space: vocab.Objects})
 	if e := m.text("lock_escalation_desc"); e != "TABLE" && e != "" {
 		o.Set("lock escalation", catalog.Scalar(e))
+	}
+	if m.num("temporal_type") == 2 {
+		r.versioned(o, m)
 	}
 	return nil
 }
@@ -308,6 +313,9 @@ func (r *reader) column(m Row) error {
 	t.Add(p)
 	if r.c.FoldNames {
 		p.Set(catalog.Letters, catalog.Scalar(name))
+	}
+	if n := m.num("generated_always_type"); n == 1 || n == 2 {
+		r.timed(t, p, int(n-1), m.is("is_hidden"))
 	}
 	if m["formula"] != nil {
 		p.Set("generated", r.expression(m.text("formula")))
@@ -398,6 +406,9 @@ func (r *reader) unread(m Row) error {
 
 // finish brings everything into its order.
 func (r *reader) finish() {
+	for _, f := range r.last {
+		f()
+	}
 	for _, o := range r.c.Objects {
 		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
 			return r.c.Kinds.Rank(a.Kind) - r.c.Kinds.Rank(b.Kind)

@@ -24,7 +24,13 @@ const (
 	// with the database itself. They count with --include grants only.
 	Role  catalog.Kind = "role"
 	Grant catalog.Kind = "grant"
+	// Period is the period of a table, and Versioning that another one keeps what was.
+	Period     catalog.Kind = "period"
+	Versioning catalog.Kind = "versioning"
 )
+
+// HistoryOf begins what a history table is known by whose name the server made.
+const HistoryOf = "history of "
 
 // The words that --include takes.
 const (
@@ -42,6 +48,9 @@ const Written = "written "
 // Stored is the carried fact in which a check has its text as the server keeps it.
 const Stored = "stored"
 
+// Current is the carried fact in which a history table has the table whose it is.
+const Current = "history of"
+
 // Objects is the namespace that tables, views, routines, sequences, synonyms,
 // constraints and triggers of a schema share (SQL Server: sys.objects).
 const Objects = "object"
@@ -53,13 +62,15 @@ const Collation = "collation"
 const (
 	AspectWidened catalog.Aspect = "room"   // it has room for more letters or bytes
 	AspectResized catalog.Aspect = "length" // its length, precision or scale is another
+	// AspectColumns is which columns a table has.
+	AspectColumns catalog.Aspect = "columns"
 )
 
 // Kinds are all of them, with what is done with each.
 var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
-	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index,
+	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
 		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Grant},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
@@ -70,6 +81,7 @@ func kinds() *catalog.Kinds {
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where"}, Note: "clustered, included, filtered, columnstore, options, disabled; of views as well", Notable: true},
+			{Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
 			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"},

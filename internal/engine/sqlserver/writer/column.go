@@ -55,7 +55,13 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("add column %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, c.Target)
 	add := "ALTER TABLE " + qualified(o) + " ADD "
+	if c.Target.Part(catalog.Column, p.Key()) == nil {
+		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectColumns})
+	}
 	value, filled := w.fill(o, p)
+	if v := since(o, p); v != "" && !filled {
+		value, filled = v, true
+	}
 	switch {
 	case filled && !p.Has("generated") && !p.Has("identity"):
 		nullable := p.Clone()

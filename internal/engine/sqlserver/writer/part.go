@@ -21,7 +21,9 @@ func (w *Writer) part(c *order.Change, it *compare.Item) []*order.Action {
 	case it.Source == nil:
 		return []*order.Action{w.dropPart(c.Target, it.Target)}
 	case c.Rebuilds(it):
-		return []*order.Action{w.dropPart(c.Target, it.Target), w.createPart(c, it.Source)}
+		down, up := w.dropPart(c.Target, it.Target), w.createPart(c, it.Source)
+		paused(down, up)
+		return []*order.Action{down, up}
 	case it.Status == compare.Same:
 		return nil
 	case it.Kind() == catalog.Trigger:
@@ -82,6 +84,13 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		if p.Has("disabled") {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
+	case vocab.Period:
+		a.Title = "give " + title(o) + " its period"
+		a.SQL = periodSQL(o, p)
+	case vocab.Versioning:
+		a.Title = "begin the versioning of " + title(o)
+		a.SQL = []string{versioningSQL(o, p)}
+		locks(a, c.Actual.Find(historyOf(p)))
 	case catalog.Check:
 		a.SQL = w.constraint(o, p, "CHECK"+notForReplication(p)+" ("+p.Text("expression")+")")
 		if there && tested(p) {
@@ -170,6 +179,13 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("drop", o, p, "of"), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}, o)
 	switch p.Kind {
+	case vocab.Period:
+		a.Title = "take the period of " + title(o) + " away"
+		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")
+	case vocab.Versioning:
+		a.Title = "end the versioning of " + title(o)
+		a.SQL = []string{pausedSQL(o, p)}
+		a.Locks = append(a.Locks, order.TableLock{On: historyOf(p), Mode: "Sch-M", Waits: "others wait to read and to write until the end", Rank: 9})
 	case catalog.Trigger:
 		a.SQL = batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
 	case catalog.Index:
@@ -186,6 +202,15 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	o, p := c.Source, it.Source
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("change", o, p, "of"), Makes: []catalog.Ref{ref}}, c.Target)
+	switch p.Kind {
+	case vocab.Period:
+		var ok bool
+		a.SQL, ok = alterPeriod(c, it)
+		return []*order.Action{a}, ok
+	case vocab.Versioning:
+		a.SQL = []string{versioningSQL(o, p)}
+		return []*order.Action{a}, it.Property("history") == nil
+	}
 	was, now := it.Target.Name, p.Name
 	if now == "" && was != "" {
 		return nil, false // a name that the server makes cannot be given

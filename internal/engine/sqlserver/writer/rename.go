@@ -70,8 +70,45 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 			up = append([]string{batch(indexSQL(o, now, nil) + ";")}, up...)
 		}
 	}
-	a.SQL = slices.Concat(down, batches("EXEC sp_rename "+vocab.String(qualified(o)+"."+quote(r.Part.Name))+", "+vocab.String(r.To.Name)+", N'COLUMN';"), up)
+	rename := func(table string) string {
+		return batch("EXEC sp_rename " + vocab.String(table+"."+quote(r.Part.Name)) + ", " + vocab.String(r.To.Name) + ", N'COLUMN';")
+	}
+	sql := []string{rename(qualified(o))}
+	if now, other, on := versionedWith(o); now != "" { // both tables have it renamed at once, or neither could
+		key := [3]string{now, r.Part.Name, r.To.Name}
+		if by, ok := w.together[key]; ok && by != o.Ref() {
+			a.SQL = batches("PRINT N'It was renamed with that of the other table.';")
+			return a
+		}
+		if w.together == nil {
+			w.together = map[[3]string]catalog.Ref{}
+		}
+		w.together[key] = o.Ref()
+		a.Note = "The column of " + other + " is renamed with it, as versioning wants: it is to be renamed as well."
+		down = append(batches("ALTER TABLE "+now+" SET (SYSTEM_VERSIONING = OFF);"), down...)
+		sql, up = append(sql, rename(other)), append(up, on)
+	}
+	a.SQL = slices.Concat(down, sql, up)
 	return a
+}
+
+// versionedWith is, of a table that is versioned or the history of one, the versioned
+// table, the other of the two, and how versioning goes on.
+func versionedWith(o *catalog.Object) (now, other, on string) {
+	retention := func(x *catalog.Object) string {
+		if r := x.Text("retention"); r != "" {
+			return r
+		}
+		return "INFINITE"
+	}
+	for _, p := range o.PartsOf(vocab.Versioning) {
+		now, other = qualified(o), p.Text("history")
+		return now, other, versioningOn(now, other, retention(p))
+	}
+	if now = o.Text(vocab.Current); now != "" {
+		return now, now, versioningOn(now, qualified(o), retention(o))
+	}
+	return "", "", ""
 }
 
 // renamedBefore notes a rename and answers those of the table that came before it. A

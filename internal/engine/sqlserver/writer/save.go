@@ -2,6 +2,7 @@ package writer
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -57,7 +58,7 @@ func InsertLines(o *catalog.Object, limit int) string {
 	var cols, vals []string
 	identity := false
 	for _, p := range o.PartsOf(catalog.Column) {
-		if p.Has("generated") || p.Text("type") == "rowversion" {
+		if p.Has("generated") || p.Text("type") == "rowversion" || slices.Contains(periodOf(o), p.Key()) {
 			continue
 		}
 		identity = identity || p.Has("identity")

@@ -12,7 +12,10 @@ import (
 )
 
 // columnSQL writes a column. bare leaves out its default.
-func columnSQL(p *catalog.Object, bare bool) string {
+func columnSQL(p *catalog.Object, bare bool) string { return columnIn(nil, p, bare) }
+
+// columnIn writes a column of a table that is made, where it may be one of a period.
+func columnIn(o, p *catalog.Object, bare bool) string {
 	s := quote(p.Name) + " "
 	if p.Has("generated") {
 		s += "AS (" + p.Text("generated") + ")"
@@ -36,6 +39,9 @@ func columnSQL(p *catalog.Object, bare bool) string {
 		if p.Has("not for replication") {
 			s += " NOT FOR REPLICATION"
 		}
+	}
+	if o != nil {
+		s += always(o, p)
 	}
 	s += nullSQL(p)
 	if p.Has("rowguidcol") {
@@ -103,12 +109,15 @@ func withOptions(p *catalog.Object, more ...string) string {
 
 // tableLines are the lines of CREATE TABLE: columns and keys; of a type, checks and
 // indexes as well.
-func tableLines(o *catalog.Object, typ bool) []string {
+func tableLines(o *catalog.Object, columns []*catalog.Object, typ bool) []string {
 	var out []string
+	for _, p := range columns {
+		out = append(out, columnIn(o, p, false))
+	}
 	for _, p := range o.Parts {
 		switch {
-		case p.Kind == catalog.Column:
-			out = append(out, columnSQL(p, false))
+		case p.Kind == vocab.Period:
+			out = append(out, periodLine(p))
 		case p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique:
 			out = append(out, keySQL(p, typ))
 		case typ && p.Kind == catalog.Check:
@@ -130,12 +139,12 @@ func tableSQL(o *catalog.Object, name string, lines []string) string {
 
 // apart tells the parts of a table that are made by statements of their own.
 func apart(p *catalog.Object) bool {
-	return p.Kind != catalog.Column && p.Kind != catalog.PrimaryKey && p.Kind != catalog.Unique
+	return p.Kind != catalog.Column && p.Kind != catalog.PrimaryKey && p.Kind != catalog.Unique && p.Kind != vocab.Period
 }
 
 func (w *Writer) createTable(c *order.Change) []*order.Action {
 	o := c.Source
-	a := created(o, tableSQL(o, qualified(o), tableLines(o, false)))
+	a := created(o, tableSQL(o, qualified(o), tableLines(o, ordered(c), false)))
 	if e := o.Text("lock escalation"); e != "" {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}
@@ -230,7 +239,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
 	var lines, into, from []string
 	identity := false
-	for _, p := range o.PartsOf(catalog.Column) {
+	for _, p := range ordered(c) {
 		lines = append(lines, columnSQL(p, true))
 		a.Makes = append(a.Makes, o.PartRef(p))
 		was := old.Part(catalog.Column, p.Key())
@@ -284,7 +293,7 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 	for _, p := range old.Parts {
 		switch {
 		case p.Kind == catalog.Column:
-		case p.Kind == catalog.ForeignKey:
+		case p.Kind == catalog.ForeignKey, p.Kind == vocab.Versioning:
 			before = append(before, w.dropPart(old, p))
 		default:
 			a.Removes = append(a.Removes, old.PartRef(p))
@@ -298,6 +307,10 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 		up := w.createPart(c, p)
 		up.After = append(up.After, o.Ref())
 		after = append(after, up)
+	}
+	if len(o.PartsOf(vocab.Versioning)) > 0 && len(old.PartsOf(vocab.Versioning)) > 0 {
+		paused(before...)
+		paused(after...)
 	}
 	return slices.Concat(before, []*order.Action{a}, after)
 }
@@ -314,6 +327,8 @@ func (w *Writer) copied(c *order.Change, p, was *catalog.Object, a *order.Action
 	case was == nil && filled:
 		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), fill))
 		return "(" + fill + ")"
+	case was == nil && since(c.Source, p) != "":
+		return since(c.Source, p)
 	case was == nil && p.Has("not null") && p.Text("default") != "":
 		return "(" + p.Text("default") + ")"
 	case was == nil:

@@ -23,7 +23,8 @@ type Writer struct {
 	// AvoidBlocking writes what keeps others working, where the server can.
 	AvoidBlocking bool
 
-	renamed map[catalog.Ref][][2]string // columns, by their table: the old name and the new one, as they come
+	renamed  map[catalog.Ref][][2]string // columns, by their table: the old name and the new one, as they come
+	together map[[3]string]catalog.Ref   // columns of a versioned table and its history: the one that was renamed first
 }
 
 var _ order.Writer = (*Writer)(nil)
@@ -115,7 +116,7 @@ func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
 		}
 		return fmt.Sprintf("CREATE TYPE %s FROM %s %s;", qualified(o), o.Text("type"), null)
 	case vocab.TableType:
-		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
+		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, o.PartsOf(catalog.Column), true), ",\n  "))
 	case catalog.Sequence:
 		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
 	case vocab.Synonym:
@@ -177,7 +178,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	var out []*order.Action
 	for _, p := range o.Parts {
-		if p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // keys first, so that tables can go in any order
+		if p.Kind == vocab.Versioning || p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // first, so that tables can go in any order
 			out = append(out, w.dropPart(o, p))
 			continue
 		}
@@ -287,6 +288,10 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 		return true
 	case effect.Gone:
 		return false
+	case part != nil && (part.Kind == vocab.Period || part.Kind == vocab.Versioning):
+		return false
+	case effect.Aspect == vocab.AspectColumns:
+		return true
 	case part == nil: // a module that is bound
 		return false
 	}
