@@ -7,7 +7,7 @@ import (
 	"dappermirror/internal/standin/tsql"
 )
 
-var dropTypes = map[string][]string{"TABLE": {"U"}, "VIEW": {"V"}, "FUNCTION": {"FN", "IF", "TF"}, "PROCEDURE": {"P"}, "TRIGGER": {"TR"}, "SEQUENCE": {"SO"}, "SYNONYM": {"SN"}}
+var dropTypes = map[string][]string{"TABLE": {"U"}, "VIEW": {"V"}, "FUNCTION": {"FN", "IF", "TF"}, "PROCEDURE": {"P"}, "TRIGGER": {"TR"}, "SEQUENCE": {"SO"}, "SYNONYM": {"SN"}, "SECURITY POLICY": {"SP"}}
 
 func (x *session) drop(b *tsql.Drop) {
 	for i, n := range b.Names {
@@ -49,6 +49,11 @@ func (x *session) dropObject(b *tsql.Drop, n []string) {
 	}
 	for _, m := range x.boundTo(o) {
 		panic(fail(3729, "Cannot DROP %s '%s' because it is being referenced by object '%s'.", b.Kind, o.full(), m.name))
+	}
+	if o.policy != nil {
+		for _, p := range o.policy.predicates {
+			x.lock(lockKey{d: x.d, id: p.table}, lockSchM, true)
+		}
 	}
 	for _, p := range x.d.partsOf(o) {
 		if p.typ == "F" {

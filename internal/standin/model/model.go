@@ -125,6 +125,7 @@ type object struct {
 	seq    *sequence
 	syn    string
 	trig   *trigger
+	policy *policy
 }
 
 // column is a column of a table, view or table type.
@@ -330,6 +331,10 @@ func (o *object) clone() *object {
 	if o.seq != nil {
 		k := *o.seq
 		c.seq = &k
+	}
+	if o.policy != nil {
+		p := *o.policy
+		c.policy = &p
 	}
 	if o.trig != nil {
 		c.trig = &trigger{o.trig.disabled, maps.Clone(o.trig.first), maps.Clone(o.trig.last)}

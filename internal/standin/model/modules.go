@@ -32,7 +32,7 @@ func moduleType(m *tsql.Module) string {
 }
 
 var typeDesc = map[string]string{"U": "USER_TABLE", "V": "VIEW", "P": "SQL_STORED_PROCEDURE", "FN": "SQL_SCALAR_FUNCTION", "IF": "SQL_INLINE_TABLE_VALUED_FUNCTION", "TF": "SQL_TABLE_VALUED_FUNCTION", "TR": "SQL_TRIGGER",
-	"SO": "SEQUENCE_OBJECT", "SN": "SYNONYM", "PK": "PRIMARY_KEY_CONSTRAINT", "UQ": "UNIQUE_CONSTRAINT", "C": "CHECK_CONSTRAINT", "F": "FOREIGN_KEY_CONSTRAINT", "D": "DEFAULT_CONSTRAINT", "TT": "TYPE_TABLE"}
+	"SO": "SEQUENCE_OBJECT", "SN": "SYNONYM", "PK": "PRIMARY_KEY_CONSTRAINT", "UQ": "UNIQUE_CONSTRAINT", "C": "CHECK_CONSTRAINT", "F": "FOREIGN_KEY_CONSTRAINT", "D": "DEFAULT_CONSTRAINT", "TT": "TYPE_TABLE", "SP": "SECURITY_POLICY"}
 
 // createModule makes or replaces a view, function, procedure or trigger. Its text is
 // kept as it came: ALTER and CREATE OR ALTER as CREATE (SQL Server: sys.sql_modules,
@@ -361,6 +361,13 @@ func (x *session) bound(t *object, c *column) []*object {
 			}
 		}
 	}
+	for _, s := range x.d.list("SP") {
+		for _, p := range s.policy.predicates {
+			if p.table == t.id && slices.Contains(x.predicateColumns(p, t), c) && !slices.Contains(out, s) {
+				out = append(out, s)
+			}
+		}
+	}
 	return out
 }
 
@@ -379,6 +386,7 @@ func (x *session) boundTo(o *object) []*object {
 			}
 		}
 	}
+	out = append(out, x.policiesOn(o)...)
 	for _, t := range x.d.list("U") {
 		for _, c := range t.cols {
 			if c.computed == nil {

@@ -556,6 +556,18 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 	if x.drily {
 		return renamed(tableRelation(o, [][]any{make([]any, len(o.cols))}), alias, nil)
 	}
+	if seen := x.seen(o); seen != nil {
+		var rows [][]any
+		for i, r := range o.rows {
+			if seen[i] {
+				rows = append(rows, r)
+			}
+		}
+		if f.Time != nil {
+			panic(fail(unknown, "The stand-in does not know FOR SYSTEM_TIME of a table with a security policy."))
+		}
+		return renamed(tableRelation(o, rows), alias, nil)
+	}
 	if f.Time != nil {
 		return renamed(x.asOf(o, f, e), alias, nil)
 	}

@@ -216,7 +216,7 @@ func (x *session) securable(class string, path []string) securable {
 	}
 	switch class {
 	case "", "OBJECT":
-		o := x.d.find(path, "U", "V", "P", "FN", "IF", "TF", "SO", "SN")
+		o := x.d.find(path, "U", "V", "P", "FN", "IF", "TF", "SO", "SN", "SP")
 		if o == nil {
 			none("object")
 		}

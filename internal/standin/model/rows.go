@@ -100,6 +100,7 @@ func (x *session) insert(b *tsql.Insert) {
 	roomFor(len(t.rows) + len(made))
 	t.rows = append(t.rows[:len(t.rows):len(t.rows)], made...)
 	x.proved(t, made, nil)
+	x.blocked(t, made, "AFTER INSERT")
 	x.rowcount = int64(len(made))
 	x.fire(t, "INSERT", made, nil)
 	x.out.Done(int64(len(made)))
@@ -410,9 +411,13 @@ func (x *session) chosen(path []string, from []tsql.From, where tsql.Expr, ctes 
 		r = renamed(r, alias, nil)
 	}
 	sc := newScope(r.cols)
+	seen := x.seen(t)
 	var at []int
 	var envs []*env
 	for i, row := range t.rows {
+		if seen != nil && !seen[i] {
+			continue
+		}
 		e := &env{scope: sc, row: row}
 		if where == nil || truth(x.eval(where, e)) == yes {
 			at, envs = append(at, i), append(envs, e)
@@ -474,7 +479,11 @@ func (x *session) joined(path []string, from []tsql.From, where tsql.Expr) (*obj
 		alias = it.Name[len(it.Name)-1]
 	}
 	marked := &relation{}
+	visible := x.seen(t)
 	for i, row := range t.rows { // each row knows its place
+		if visible != nil && !visible[i] {
+			continue
+		}
 		marked.rows = append(marked.rows, append(slices.Clone(row), int64(i)))
 	}
 	marked.cols = append(tableRelation(t, nil).cols, relCol{name: "dapper mirror place", whole: true})
@@ -565,6 +574,8 @@ func (x *session) update(b *tsql.Update) {
 	x.proved(t, now, func(id int) bool {
 		return slices.ContainsFunc(b.Sets, func(s tsql.Item) bool { return s.Var == "" && t.column(x.d, s.Alias).id == id })
 	})
+	x.blocked(t, was, "BEFORE UPDATE")
+	x.blocked(t, now, "AFTER UPDATE")
 	x.kept(t, was)
 	x.unreferred(t, was, 0)
 	x.rowcount = int64(len(now))
@@ -590,6 +601,7 @@ func (x *session) delete(b *tsql.Delete) {
 		}
 	}
 	t.rows = keep
+	x.blocked(t, gone, "BEFORE DELETE")
 	x.kept(t, gone)
 	x.unreferred(t, gone, 0)
 	x.rowcount = int64(len(gone))

@@ -114,8 +114,8 @@ func init() {
 		"database_principals":   {"name principal_id# type type_desc default_schema_name create_date modify_date owning_principal_id# sid is_fixed_role#", showPrincipals},
 		"database_permissions":  {"class# class_desc major_id# minor_id# grantee_principal_id# grantor_principal_id# type permission_name state state_desc", showRights},
 		"database_role_members": {"role_principal_id# member_principal_id#", showMembers},
-		"objects":               {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
-		"all_objects":           {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D")},
+		"objects":               {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D", "SP")},
+		"all_objects":           {objectColumns, objectsOf(nil, "U", "V", "P", "FN", "IF", "TF", "TR", "SO", "SN", "PK", "UQ", "C", "F", "D", "SP")},
 		"procedures":            {objectColumns + " is_auto_executed# is_execution_replicated# is_repl_serializable_only# skips_repl_constraints#", objectsOf(func(*session, *object) []any { return []any{int64(0), int64(0), int64(0), int64(0)} }, "P")},
 		"tables": {objectColumns + " lob_data_space_id# filestream_data_space_id# max_column_id_used# lock_on_bulk_load# uses_ansi_nulls# is_replicated# text_in_row_limit# large_value_types_out_of_row# is_tracked_by_cdc# lock_escalation# lock_escalation_desc is_filetable# is_memory_optimized# durability# durability_desc temporal_type# temporal_type_desc history_table_id# is_external# is_node# is_edge# history_retention_period# history_retention_period_unit# history_retention_period_unit_desc",
 			objectsOf(func(_ *session, o *object) []any {
@@ -285,14 +285,16 @@ func init() {
 			}
 		}},
 		"sql_expression_dependencies": {"referencing_id# referencing_minor_id# referencing_class# referencing_class_desc is_schema_bound_reference# referenced_class# referenced_class_desc referenced_server_name referenced_database_name referenced_schema_name referenced_entity_name referenced_id# referenced_minor_id# is_caller_dependent# is_ambiguous#", showUses},
-		"security_policies":           {objectColumns + " is_enabled# is_not_for_replication# uses_database_collation# is_schema_bound#", nil},
-		"security_predicates":         {"object_id# security_predicate_id# target_object_id# predicate_definition predicate_type# predicate_type_desc operation# operation_desc", nil},
-		"partition_functions":         {"name function_id# type type_desc fanout# boundary_value_on_right# is_system#", nil},
-		"partition_schemes":           {"name data_space_id# type type_desc is_default# is_system# function_id#", nil},
-		"assemblies":                  {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
-		"service_queues":              {objectColumns, nil},
-		"xml_schema_collections":      {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
-		"fulltext_indexes":            {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
+		"security_policies": {objectColumns + " is_enabled# is_not_for_replication# uses_database_collation# is_schema_bound#", objectsOf(func(_ *session, o *object) []any {
+			return []any{bit(o.policy.enabled), bit(o.policy.notRepl), int64(0), bit(o.policy.bound)}
+		}, "SP")},
+		"security_predicates":    {"object_id# security_predicate_id# target_object_id# predicate_definition predicate_type# predicate_type_desc operation# operation_desc", showPredicates},
+		"partition_functions":    {"name function_id# type type_desc fanout# boundary_value_on_right# is_system#", nil},
+		"partition_schemes":      {"name data_space_id# type type_desc is_default# is_system# function_id#", nil},
+		"assemblies":             {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
+		"service_queues":         {objectColumns, nil},
+		"xml_schema_collections": {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
+		"fulltext_indexes":       {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
 		"dm_db_partition_stats": {"partition_id# object_id# index_id# partition_number# used_page_count# row_count#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V") {
 				for _, i := range o.indexes {

@@ -42,6 +42,8 @@ func (x *session) define(st tsql.Statement) {
 		x.authorization(b)
 	case *tsql.Rights:
 		x.rights(b)
+	case *tsql.SecurityPolicy:
+		x.securityPolicy(b)
 	default:
 		panic(fail(unknown, "The stand-in does not know this statement."))
 	}

@@ -29,6 +29,8 @@ func (p *Parser) alter() any {
 		return p.principal("ALTER")
 	case p.Take("authorization"):
 		return p.authorization()
+	case p.Take("security", "policy"):
+		return p.securityPolicy(true)
 	case p.at("login", "database"):
 		return p.passed()
 	}
@@ -215,7 +217,7 @@ func (p *Parser) triggerState() any {
 }
 
 // dropKinds are the kinds that DROP knows.
-var dropKinds = []string{"table", "view", "function", "procedure", "proc", "trigger", "index", "type", "sequence", "synonym", "schema"}
+var dropKinds = []string{"table", "view", "function", "procedure", "proc", "trigger", "index", "type", "sequence", "synonym", "schema", "security"}
 
 func (p *Parser) drop() any {
 	p.want("drop")
@@ -229,8 +231,12 @@ func (p *Parser) drop() any {
 		p.fail(40000, "DROP %s is not known here.", strings.ToUpper(p.Peek().Text))
 	}
 	d := &Drop{Kind: strings.ToUpper(p.Next().Text)}
-	if d.Kind == "PROC" {
+	switch d.Kind {
+	case "PROC":
 		d.Kind = "PROCEDURE"
+	case "SECURITY":
+		p.want("policy")
+		d.Kind = "SECURITY POLICY"
 	}
 	d.If = p.Take("if", "exists")
 	for {

@@ -43,6 +43,8 @@ func (p *Parser) create() any {
 		p.want("for")
 		s.For = p.path()
 		return s
+	case p.Take("security", "policy"):
+		return p.securityPolicy(false)
 	case p.at("unique", "clustered", "nonclustered", "index", "columnstore"):
 		return p.createIndex()
 	case p.at("user", "role"):

@@ -24,3 +24,4 @@ SELECT 'owner', s.name, p.name FROM sys.schemas AS s JOIN sys.database_principal
 SELECT 'owner', t.name, p.name FROM sys.types AS t JOIN sys.database_principals AS p ON p.principal_id = t.principal_id ORDER BY t.name;
 SELECT 'versioned', t.name, h.name, t.history_retention_period, t.history_retention_period_unit_desc FROM sys.tables AS t JOIN sys.tables AS h ON h.object_id = t.history_table_id ORDER BY t.name;
 SELECT 'period', OBJECT_NAME(c.object_id), c.name, c.generated_always_type, c.is_hidden FROM sys.columns AS c WHERE c.generated_always_type > 0 ORDER BY 2, 3;
+SELECT 'policy', p.name, p.is_enabled, p.is_schema_bound, OBJECT_NAME(d.target_object_id), d.predicate_definition, d.predicate_type_desc, d.operation_desc FROM sys.security_policies AS p JOIN sys.security_predicates AS d ON d.object_id = p.object_id ORDER BY p.name, 5, d.predicate_type_desc, d.operation_desc;

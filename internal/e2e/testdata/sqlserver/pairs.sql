@@ -886,3 +886,102 @@ CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, a datetime2 GENERATED ALWAY
 CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, since datetime2 NOT NULL, until datetime2 NOT NULL);
 --- rows SELECT a, b FROM dbo.berth
 2020-01-01 00:00:00.0000000,9999-12-31 23:59:59.9999999
+=== security policies come, go and change
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+CREATE SECURITY POLICY dbo.gone ADD BLOCK PREDICATE dbo.mine(agent) ON dbo.crane AFTER INSERT;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth, ADD BLOCK PREDICATE dbo.mine(agent) ON dbo.berth AFTER UPDATE WITH (STATE = OFF);
+CREATE SECURITY POLICY dbo.[new one] ADD FILTER PREDICATE dbo.mine(agent) ON dbo.crane WITH (STATE = ON, SCHEMABINDING = OFF);
+=== a security policy is switched off
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth WITH (STATE = OFF);
+--- steps 1
+=== rows that a policy hides are not lost in a rebuild
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+INSERT INTO dbo.berth VALUES (1, N'port', 4), (2, N'other', 5);
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+GO
+GRANT ALTER ON dbo.own TO guest;
+--- to
+CREATE TABLE dbo.berth (id int IDENTITY NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+GO
+GRANT ALTER ON dbo.own TO guest;
+GO
+CREATE VIEW dbo.hidden AS SELECT COUNT(*) AS n FROM dbo.berth;
+--- rows SELECT SUM(p.rows) FROM sys.partitions AS p WHERE p.object_id = OBJECT_ID('dbo.berth') AND p.index_id < 2
+2
+=== rows that a policy hides are filled as well | --fill dbo.berth.depth=7
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+INSERT INTO dbo.berth VALUES (1, N'port', NULL), (2, N'other', NULL);
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int NOT NULL);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+--- rows SELECT depth FROM dbo.berth
+7
+=== the function and the column of a policy change
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(40), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(40));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(40)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'quay';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+=== a column of which a policy hides rows is not dropped unseen | held
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20), depth int);
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+CREATE TABLE dbo.crane (id int NOT NULL PRIMARY KEY, agent nvarchar(20));
+GO
+CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;

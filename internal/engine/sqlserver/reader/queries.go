@@ -91,6 +91,11 @@ FROM sys.extended_properties AS p
 WHERE p.class IN (0, 1, 2, 3, 6, 7)`
 	queryUses = `SELECT d.referencing_id, d.referencing_minor_id, d.referencing_class, d.is_schema_bound_reference, d.referenced_class, d.referenced_schema_name, d.referenced_entity_name, d.referenced_id, d.referenced_minor_id
 FROM sys.sql_expression_dependencies AS d`
+	queryPolicies = `SELECT p.object_id, s.name AS [schema], p.name, p.is_enabled, p.is_not_for_replication, p.is_schema_bound, d.target_object_id, d.predicate_definition AS text, d.predicate_type_desc AS type, d.operation_desc AS operation
+FROM sys.security_policies AS p
+JOIN sys.schemas AS s ON s.schema_id = p.schema_id
+LEFT JOIN sys.security_predicates AS d ON d.object_id = p.object_id
+ORDER BY p.object_id, d.security_predicate_id`
 	// queryRoles tells of roles and who is in them; of those that every database has, where
 	// somebody is.
 	queryRoles = `SELECT r.principal_id, r.name, r.is_fixed_role, o.name AS owner, m.name AS member
@@ -110,11 +115,10 @@ WHERE d.major_id >= 0`
 	queryUnread = `SELECT N'assembly' AS what, COUNT_BIG(*) AS n FROM sys.assemblies AS a WHERE a.is_user_defined = 1
 UNION ALL SELECT N'service queue', COUNT_BIG(*) FROM sys.service_queues AS q WHERE q.is_ms_shipped = 0
 UNION ALL SELECT N'XML schema collection', COUNT_BIG(*) FROM sys.xml_schema_collections AS x WHERE x.schema_id <> 4
-UNION ALL SELECT N'security policy', COUNT_BIG(*) FROM sys.security_policies AS p
 UNION ALL SELECT N'partition function', COUNT_BIG(*) FROM sys.partition_functions AS f
 UNION ALL SELECT N'full-text index', COUNT_BIG(*) FROM sys.fulltext_indexes AS i`
 )
 
 // Queries is how many queries a reading makes, however much there is; a reading that
 // finds everything in its place makes no other.
-const Queries = 25
+const Queries = 26

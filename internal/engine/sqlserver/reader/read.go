@@ -131,7 +131,7 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index},
 		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
 		{"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
-		{"dependencies", queryUses, r.use}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
+		{"dependencies", queryUses, r.use}, {"security policies", queryPolicies, r.policy}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
 	} {
 		if err := r.q.Rows(ctx, step.query, step.each); err != nil {
 			return nil, fmt.Errorf("reading %s: %w", step.what, err)

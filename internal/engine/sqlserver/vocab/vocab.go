@@ -27,6 +27,8 @@ const (
 	// Period is the period of a table, and Versioning that another one keeps what was.
 	Period     catalog.Kind = "period"
 	Versioning catalog.Kind = "versioning"
+	// Policy is a security policy with its predicates.
+	Policy catalog.Kind = "security-policy"
 )
 
 // HistoryOf begins what a history table is known by whose name the server made.
@@ -48,6 +50,9 @@ const Written = "written "
 // Stored is the carried fact in which a check has its text as the server keeps it.
 const Stored = "stored"
 
+// Filtered is the carried fact of a table some of whose rows a policy hides.
+const Filtered = "filtered by"
+
 // Current is the carried fact in which a history table has the table whose it is.
 const Current = "history of"
 
@@ -64,6 +69,8 @@ const (
 	AspectResized catalog.Aspect = "length" // its length, precision or scale is another
 	// AspectColumns is which columns a table has.
 	AspectColumns catalog.Aspect = "columns"
+	// AspectRows is what its rows hold.
+	AspectRows catalog.Aspect = "rows"
 )
 
 // Kinds are all of them, with what is done with each.
@@ -71,7 +78,7 @@ var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
 	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
-		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Grant},
+		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
 			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
@@ -84,7 +91,7 @@ func kinds() *catalog.Kinds {
 			{Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
-			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"},
+			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},
 		}).Tolerating(tolerances()...)
 	ks.FoldParts = true
 	return ks

@@ -62,6 +62,9 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	if v := since(o, p); v != "" && !filled {
 		value, filled = v, true
 	}
+	if filled {
+		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectRows})
+	}
 	switch {
 	case filled && !p.Has("generated") && !p.Has("identity"):
 		nullable := p.Clone()
@@ -209,6 +212,9 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	o, p, was := c.Source, it.Source, it.Target
 	ref := o.PartRef(p)
 	a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: aspect(it)})
+	if swaps(it) || p.Has("not null") && !was.Has("not null") {
+		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectRows})
+	}
 	a.Risks = append(a.Risks, typeRisks(c, it)...)
 	notNull := p.Has("not null") && !was.Has("not null")
 	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + typeSQL(p) + sparseSQL(p)

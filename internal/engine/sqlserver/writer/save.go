@@ -16,7 +16,7 @@ var _ order.Saver = (*Writer)(nil)
 
 // Save implements order.Saver.
 func (w *Writer) Save(o, p *catalog.Object, lost []*catalog.Object) *order.Save {
-	if o.Kind != catalog.Table {
+	if o.Kind != catalog.Table || o.Has(vocab.Filtered) { // not all of them may be seen
 		return nil
 	}
 	query := ""

@@ -235,8 +235,9 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	tmp := scratchName(c)
 	fresh := quote(o.Schema) + "." + quote(tmp)
 	a := locks(&order.Action{About: o.Ref(), Title: fmt.Sprintf("rebuild %s: %s", title(o), why), Makes: []catalog.Ref{o.Ref()},
-		After: principals(c),
-		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
+		Effects: []order.Effect{{On: old.Ref(), Aspect: vocab.AspectRows}},
+		After:   principals(c),
+		Risks:   []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
 	var lines, into, from []string
 	identity := false
 	for _, p := range ordered(c) {

@@ -119,6 +119,8 @@ func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
 		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, o.PartsOf(catalog.Column), true), ",\n  "))
 	case catalog.Sequence:
 		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
+	case vocab.Policy:
+		return policySQL(o)
 	case vocab.Synonym:
 		return "CREATE SYNONYM " + qualified(o) + " FOR " + o.Text("for") + ";"
 	}
@@ -149,7 +151,7 @@ func sequenceOptions(o, was *catalog.Object) string {
 }
 
 // keywords are the words by which DROP knows a kind.
-var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", catalog.Trigger: "TRIGGER"}
+var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", vocab.Policy: "SECURITY POLICY", catalog.Trigger: "TRIGGER"}
 
 func keyword(o *catalog.Object) string {
 	switch {
@@ -188,7 +190,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name, Ask: anyRow(o)}}
 		locks(a, o)
 	}
-	return append(out, a)
+	return hidden(o, append(out, a))
 }
 
 func needsElsewhere(o, key *catalog.Object) bool {
@@ -209,6 +211,7 @@ func locks(a *order.Action, tables ...*catalog.Object) *order.Action {
 // Alter implements order.Writer.
 func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	out, ok := w.altered(c)
+	out = hidden(c.Target, out)
 	if !ok || c.Source.Kind == catalog.Table && rebuilt(c) != "" { // it got them with all else
 		return out, ok
 	}
@@ -231,6 +234,8 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 	for _, d := range c.Properties {
 		switch {
 		case described(d.Name), rightly(d):
+		case d.Name == "disabled" && o.Kind == vocab.Policy:
+			a.SQL = append(a.SQL, batch("ALTER SECURITY POLICY "+qualified(o)+" WITH (STATE = "+onOff(!o.Has("disabled"))+");"))
 		case d.Name == catalog.Letters && o.Kind == vocab.Grant:
 		case d.Name == catalog.Letters && o.Kind != catalog.Schema:
 			a.SQL = append(a.SQL, renamed(c.Target, o.Name, map[catalog.Kind]string{vocab.AliasType: "USERDATATYPE", vocab.TableType: "USERDATATYPE"}[o.Kind]))
@@ -290,8 +295,8 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 		return false
 	case part != nil && (part.Kind == vocab.Period || part.Kind == vocab.Versioning):
 		return false
-	case effect.Aspect == vocab.AspectColumns:
-		return true
+	case effect.Aspect == vocab.AspectColumns, effect.Aspect == vocab.AspectRows:
+		return effect.Aspect != need.Aspect
 	case part == nil: // a module that is bound
 		return false
 	}
@@ -311,7 +316,7 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 // level is where sp_addextendedproperty finds a thing.
 type level []string
 
-var levelWords = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.Synonym: "SYNONYM", vocab.AliasType: "TYPE", vocab.TableType: "TYPE"}
+var levelWords = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.Synonym: "SYNONYM", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Policy: "SECURITY POLICY"}
 
 func levelOf(o *catalog.Object) level {
 	if o.Kind == catalog.Schema {
