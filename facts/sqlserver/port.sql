@@ -46,3 +46,7 @@ CREATE TABLE dbo.tariff (id int NOT NULL CONSTRAINT PK_tariff PRIMARY KEY, fee m
   valid_from datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, valid_to datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (valid_from, valid_to))
   WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.tariff_history));
 INSERT INTO dbo.tariff (id, fee) VALUES (1, 10);
+CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([PRIMARY]);
+CREATE TABLE dbo.tide (id int NOT NULL, height int) ON nos (id);
+INSERT INTO dbo.tide VALUES (1, 1), (10, 2), (19, 3), (20, 4);

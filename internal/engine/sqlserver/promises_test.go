@@ -23,7 +23,10 @@ import (
 )
 
 // sample is one of the changes that the tests of the built program carry out.
-type sample struct{ name, was, now string }
+type sample struct {
+	name, was, now string
+	held           bool // the rows do not let it run
+}
 
 var heads = regexp.MustCompile(`(?m)^(===|---) ?(.*)\n`)
 
@@ -43,8 +46,8 @@ func pairsOf(t testing.TB) []sample {
 		body, head := string(text[m[1]:end]), string(text[m[4]:m[5]])
 		switch {
 		case string(text[m[2]:m[3]]) == "===":
-			name, _, _ := strings.Cut(head, " | ")
-			out = append(out, sample{name: name, was: body})
+			name, how, _ := strings.Cut(head, " | ")
+			out = append(out, sample{name: name, was: body, held: how == "held"})
 		case head == "to":
 			out[len(out)-1].now = body
 		}
@@ -221,6 +224,9 @@ func TestSamplesOneByOne(t *testing.T) {
 			t.Fatal(err)
 		}
 		p := build(t, was, now, engine.WriteOptions{})
+		if s.held {
+			continue
+		}
 		d, _ := empty(t)
 		if err := load(t.Context(), d, []engine.TextFile{{Name: "was.sql", Reader: strings.NewReader(s.was)}}, false, nil); err != nil {
 			t.Fatalf("%s: %v", s.name, err)

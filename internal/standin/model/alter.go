@@ -169,6 +169,8 @@ func (x *session) blocks(t *object, c *column, alter, widens, sameType bool) []*
 		in := slices.ContainsFunc(i.cols, func(k indexCol) bool { return k.col == c.id })
 		filtered := i.where != nil && slices.Contains(x.used(t, i.where), c)
 		switch {
+		case i.space != 0 && i.partCol == c.id && i.id <= 1:
+			say("object", t.name)
 		case !in && !filtered, i.columnstore && i.id == 1 && !alter:
 		case i.primary:
 			say("object", i.name)
@@ -415,7 +417,6 @@ func (x *session) newIndex(t *object, b *tsql.Index) {
 
 // index adds an index to a table.
 func (x *session) index(t *object, b *tsql.Index) *index {
-	fileGroup(b.Group)
 	i := &index{name: b.Name, unique: b.Unique, columnstore: b.Columnstore, options: tsql.Options{}}
 	for o, v := range b.Options {
 		switch o {
@@ -435,6 +436,11 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 			}
 		}
 		i.id = 1
+		for _, h := range t.indexes {
+			if h.id == 0 {
+				i.space, i.partCol = h.space, h.partCol
+			}
+		}
 		t.indexes = slices.DeleteFunc(slices.Clone(t.indexes), func(h *index) bool {
 			if h.id == 0 && i.compression == "" {
 				i.compression = h.compression
@@ -448,6 +454,7 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 		}
 	}
 	x.indexColumns(t, i, b)
+	x.lie(t, i, b.Group)
 	if b.Where != nil {
 		if b.Clustered {
 			panic(fail(10619, "Filtered index '%s' cannot be created because it is clustered.", b.Name))
@@ -501,9 +508,15 @@ func (x *session) indexColumns(t *object, i *index, b *tsql.Index) {
 
 // dropIndexOf takes an index away; a table without a clustered one is a heap again.
 func (x *session) dropIndexOf(t *object, id int) {
+	heap := &index{}
+	for _, i := range t.indexes {
+		if i.id == id {
+			heap.space, heap.partCol = i.space, i.partCol
+		}
+	}
 	t.indexes = slices.DeleteFunc(slices.Clone(t.indexes), func(i *index) bool { return i.id == id })
 	if id == 1 && t.typ != "V" {
-		t.indexes = append([]*index{{}}, t.indexes...)
+		t.indexes = append([]*index{heap}, t.indexes...)
 	}
 	if id == 1 && t.typ == "V" { // all others stand on it
 		t.indexes = nil

@@ -18,6 +18,8 @@ func (x *session) drop(b *tsql.Drop) {
 			x.dropType(b, n)
 		case "SCHEMA":
 			x.dropSchema(b, n[0])
+		case "PARTITION FUNCTION", "PARTITION SCHEME":
+			x.dropPartition(b, n[0])
 		default:
 			x.dropObject(b, n)
 		}

@@ -358,7 +358,7 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 			return t.convert(s, false)
 		case t.class == 'b' && (style == 1 || style == 2):
 			return fromHex(text(v), style)
-		case style == 0 || style == 3 && !ok || v == nil:
+		case style == 0 || style == 3 && !ok || v == nil || style == 121 && plain(v): // which has no styles
 		default:
 			if m, ok := v.(moment); ok {
 				if s, ok := m.styled(style); ok {
@@ -372,6 +372,15 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 		}
 	}
 	return t.convert(v, false)
+}
+
+// plain tells whether a value is written in one way only.
+func plain(v any) bool {
+	switch v.(type) {
+	case int64, string, decimal:
+		return true
+	}
+	return false
 }
 
 // national tells whether a text is one of national letters, which are kept otherwise.

@@ -54,7 +54,7 @@ func (s *Server) Create(name, collation string) {
 
 func (s *Server) create(name, collation string) *database {
 	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, names: map[string]int64{}, parts: map[int64][]int64{},
-		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, nextObject: 245575913, nextType: 257}
+		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, partFunctions: map[string]partFunction{}, partSchemes: map[string]partScheme{}, nextObject: 245575913, nextType: 257}
 	for i, n := range []string{"dbo", "guest", "INFORMATION_SCHEMA", "sys"} {
 		d.schemas = append(d.schemas, &schema{i + 1, n, 1})
 	}
@@ -76,6 +76,8 @@ type database struct {
 	principals      []principal
 	members         []member
 	rights          map[rightKey]string // G, W with the option to grant, D denied
+	partFunctions   map[string]partFunction
+	partSchemes     map[string]partScheme
 	nextObject      int64
 	nextType        int
 	version         int64 // of rows (rowversion)
@@ -160,6 +162,8 @@ type index struct {
 	where        tsql.Expr
 	options      tsql.Options
 	compression  string
+	space        int // the partition scheme that it lies on, 0 for none
+	partCol      int
 }
 
 type indexCol struct {

@@ -223,13 +223,13 @@ func init() {
 					if i.columnstore && word == "NONE" {
 						word = "COLUMNSTORE"
 					}
-					add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(1), o.id<<8|int64(i.id), int64(len(o.rows)), int64(0), code[word], word)
+					for n, rows := range x.partitionsOf(o, i) {
+						add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(n+1), o.id<<8|int64(i.id), rows, int64(0), code[word], word)
+					}
 				}
 			}
 		}},
-		"data_spaces": {"name data_space_id# type type_desc is_default# is_system#", func(_ *session, add func(...any)) {
-			add("PRIMARY", int64(1), "FG", "ROWS_FILEGROUP", int64(1), int64(0))
-		}},
+		"data_spaces": {"name data_space_id# type type_desc is_default# is_system#", showDataSpaces},
 		"sql_modules": {"object_id# definition uses_ansi_nulls# uses_quoted_identifier# is_schema_bound# uses_database_collation# is_recompiled# null_on_null_input# execute_as_principal_id# uses_native_compilation#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("V", "P", "FN", "IF", "TF", "TR") {
 				m := o.module
@@ -288,17 +288,22 @@ func init() {
 		"security_policies": {objectColumns + " is_enabled# is_not_for_replication# uses_database_collation# is_schema_bound#", objectsOf(func(_ *session, o *object) []any {
 			return []any{bit(o.policy.enabled), bit(o.policy.notRepl), int64(0), bit(o.policy.bound)}
 		}, "SP")},
-		"security_predicates":    {"object_id# security_predicate_id# target_object_id# predicate_definition predicate_type# predicate_type_desc operation# operation_desc", showPredicates},
-		"partition_functions":    {"name function_id# type type_desc fanout# boundary_value_on_right# is_system#", nil},
-		"partition_schemes":      {"name data_space_id# type type_desc is_default# is_system# function_id#", nil},
-		"assemblies":             {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
-		"service_queues":         {objectColumns, nil},
-		"xml_schema_collections": {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
-		"fulltext_indexes":       {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
+		"security_predicates":     {"object_id# security_predicate_id# target_object_id# predicate_definition predicate_type# predicate_type_desc operation# operation_desc", showPredicates},
+		"partition_functions":     {"name function_id# type type_desc fanout# boundary_value_on_right# is_system#", showPartFunctions},
+		"partition_parameters":    {"function_id# parameter_id# system_type_id# user_type_id# max_length# precision# scale# collation_name", showPartParameters},
+		"partition_range_values":  {"function_id# boundary_id# parameter_id# value", showPartValues},
+		"partition_schemes":       {"name data_space_id# type type_desc is_default# is_system# function_id#", showPartSchemes},
+		"destination_data_spaces": {"partition_scheme_id# destination_id# data_space_id#", showDestinations},
+		"assemblies":              {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
+		"service_queues":          {objectColumns, nil},
+		"xml_schema_collections":  {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
+		"fulltext_indexes":        {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
 		"dm_db_partition_stats": {"partition_id# object_id# index_id# partition_number# used_page_count# row_count#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V") {
 				for _, i := range o.indexes {
-					add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(1), int64(len(o.rows)/50+1), int64(len(o.rows)))
+					for n, rows := range x.partitionsOf(o, i) {
+						add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(n+1), rows/50+1, rows)
+					}
 				}
 			}
 		}},
@@ -390,7 +395,7 @@ func showIndexes(x *session, add func(...any)) {
 			if f := i.options["FILLFACTOR"]; f != "" && f != "100" {
 				fill = number64(f)
 			}
-			add(o.id, orNull(i.name), int64(i.id), code, word, bit(i.unique), int64(1), bit(i.options["IGNORE_DUP_KEY"] == "ON"), bit(i.primary), bit(i.key), fill, bit(i.options["PAD_INDEX"] == "ON"), bit(i.disabled), int64(0),
+			add(o.id, orNull(i.name), int64(i.id), code, word, bit(i.unique), spaceOf(i), bit(i.options["IGNORE_DUP_KEY"] == "ON"), bit(i.primary), bit(i.key), fill, bit(i.options["PAD_INDEX"] == "ON"), bit(i.disabled), int64(0),
 				bit(i.options["ALLOW_ROW_LOCKS"] != "OFF"), bit(i.options["ALLOW_PAGE_LOCKS"] != "OFF"), bit(i.filter != ""), orNull(i.filter), nil, bit(i.options["OPTIMIZE_FOR_SEQUENTIAL_KEY"] == "ON"))
 		}
 	}
@@ -406,7 +411,10 @@ func showIndexColumns(x *session, add func(...any)) {
 					ordinal++
 					at = ordinal
 				}
-				add(o.id, int64(i.id), int64(n+1), int64(c.col), at, int64(0), bit(c.desc), bit(c.included || i.columnstore))
+				add(o.id, int64(i.id), int64(n+1), int64(c.col), at, bit(i.space != 0 && c.col == i.partCol), bit(c.desc), bit(c.included || i.columnstore))
+			}
+			if i.space != 0 && !slices.ContainsFunc(i.cols, func(c indexCol) bool { return c.col == i.partCol }) {
+				add(o.id, int64(i.id), int64(len(i.cols)+1), int64(i.partCol), int64(0), int64(1), int64(0), int64(0))
 			}
 		}
 	}

@@ -44,6 +44,12 @@ func (x *session) define(st tsql.Statement) {
 		x.rights(b)
 	case *tsql.SecurityPolicy:
 		x.securityPolicy(b)
+	case *tsql.PartitionFunction:
+		x.createPartFunction(b)
+	case *tsql.PartitionScheme:
+		x.createPartScheme(b)
+	case *tsql.AlterPartition:
+		x.alterPartition(b)
 	default:
 		panic(fail(unknown, "The stand-in does not know this statement."))
 	}
@@ -96,9 +102,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	if len(b.Columns) == 0 {
 		panic(fail(102, "Incorrect syntax near ')'."))
 	}
-	for _, g := range []string{b.On, b.TextImageOn} {
-		fileGroup(g)
-	}
+	fileGroup(b.TextImageOn)
 	x.add(t)
 	x.making = t
 	defer func() { x.making = nil }()
@@ -106,6 +110,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	for i := range b.Columns {
 		x.newColumn(t, &b.Columns[i], true)
 	}
+	x.lie(t, t.indexes[0], b.On)
 	for i := range b.Columns {
 		for j := range b.Columns[i].Constraints {
 			x.constrain(t, &b.Columns[i].Constraints[j], b.Columns[i].Name, true)

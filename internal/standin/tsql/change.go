@@ -31,6 +31,8 @@ func (p *Parser) alter() any {
 		return p.authorization()
 	case p.Take("security", "policy"):
 		return p.securityPolicy(true)
+	case p.Take("partition"):
+		return p.alterPartition()
 	case p.at("login", "database"):
 		return p.passed()
 	}
@@ -217,7 +219,7 @@ func (p *Parser) triggerState() any {
 }
 
 // dropKinds are the kinds that DROP knows.
-var dropKinds = []string{"table", "view", "function", "procedure", "proc", "trigger", "index", "type", "sequence", "synonym", "schema", "security"}
+var dropKinds = []string{"table", "view", "function", "procedure", "proc", "trigger", "index", "type", "sequence", "synonym", "schema", "security", "partition"}
 
 func (p *Parser) drop() any {
 	p.want("drop")
@@ -237,6 +239,11 @@ func (p *Parser) drop() any {
 	case "SECURITY":
 		p.want("policy")
 		d.Kind = "SECURITY POLICY"
+	case "PARTITION":
+		if d.Kind += " FUNCTION"; !p.Take("function") {
+			p.want("scheme")
+			d.Kind = "PARTITION SCHEME"
+		}
 	}
 	d.If = p.Take("if", "exists")
 	for {

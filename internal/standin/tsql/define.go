@@ -45,6 +45,8 @@ func (p *Parser) create() any {
 		return s
 	case p.Take("security", "policy"):
 		return p.securityPolicy(false)
+	case p.Take("partition"):
+		return p.createPartition()
 	case p.at("unique", "clustered", "nonclustered", "index", "columnstore"):
 		return p.createIndex()
 	case p.at("user", "role"):
@@ -74,7 +76,7 @@ func (p *Parser) createTable() any {
 		case p.Take("on"):
 			t.On = p.space()
 		case p.Take("textimage_on"):
-			t.TextImageOn = p.space()
+			t.TextImageOn = p.space().Name
 		case p.Take("with"):
 			t.Options = p.options()
 		case p.at("as", "filestream_on"):
@@ -83,15 +85,6 @@ func (p *Parser) createTable() any {
 			return t
 		}
 	}
-}
-
-// space takes a filegroup. A partition scheme has a column behind it.
-func (p *Parser) space() string {
-	n := p.Next().Name()
-	if p.Peek().IsOp("(") {
-		p.fail(40000, "Partitioning is not known here.")
-	}
-	return n
 }
 
 // tableBody takes the list of columns, constraints and indexes.

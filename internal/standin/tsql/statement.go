@@ -18,7 +18,8 @@ type (
 		Options Options
 		Period  []string // the columns of PERIOD FOR SYSTEM_TIME
 		// Filegroup, where it is given, and the one of large values.
-		On, TextImageOn string
+		On          Space
+		TextImageOn string
 	}
 	// Column is a column as it is written.
 	Column struct {
@@ -55,7 +56,7 @@ type (
 		Update     string
 		NotRepl    bool
 		Options    Options
-		On         string
+		On         Space
 		Pos        int
 	}
 	// IndexColumn is a column of a key.
@@ -75,7 +76,7 @@ type (
 		Include     []string
 		Where       Expr
 		Options     Options
-		Group       string
+		Group       Space
 		Pos         int
 	}
 	// Options are those in WITH (…), names in capitals.

@@ -22,7 +22,7 @@ func told(body any) string {
 		for _, i := range b.Indexes {
 			parts = append(parts, told(&i))
 		}
-		return fmt.Sprintf("table %s(%s)%s on %s", strings.Join(b.Name, "."), strings.Join(parts, "; "), toldOptions(b.Options), b.On)
+		return fmt.Sprintf("table %s(%s)%s on %s", strings.Join(b.Name, "."), strings.Join(parts, "; "), toldOptions(b.Options), strings.TrimSpace(b.On.Name+" "+b.On.Column))
 	case *Index:
 		s := "index " + b.Name + " on " + strings.Join(b.On, ".")
 		if b.Unique {

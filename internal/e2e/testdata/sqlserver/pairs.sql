@@ -985,3 +985,60 @@ GO
 CREATE FUNCTION dbo.mine (@agent nvarchar(20)) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @agent = N'port';
 GO
 CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.mine(agent) ON dbo.berth;
+=== partitions are split and merged
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE RIGHT FOR VALUES ('2024-01-01', '2025-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL, CONSTRAINT PK_call PRIMARY KEY CLUSTERED (id, made)) ON years (made);
+CREATE INDEX IX_made ON dbo.call (made);
+CREATE INDEX IX_id ON dbo.call (id) ON [PRIMARY];
+INSERT INTO dbo.call VALUES (1, '2023-05-05'), (2, '2024-05-05'), (3, '2026-05-05');
+--- to
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE RIGHT FOR VALUES ('2023-01-01', '2025-01-01', '2026-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL, CONSTRAINT PK_call PRIMARY KEY CLUSTERED (id, made)) ON years (made);
+CREATE INDEX IX_made ON dbo.call (made);
+CREATE INDEX IX_id ON dbo.call (id) ON [PRIMARY];
+--- steps 1
+--- rows SELECT p.rows FROM sys.partitions AS p WHERE p.object_id = OBJECT_ID('dbo.call') AND p.index_id = 1 ORDER BY p.partition_number
+0;2;0;1
+=== a table is partitioned, another one no longer
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE RIGHT FOR VALUES ('2024-01-01', '2025-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL CONSTRAINT PK_call PRIMARY KEY, made datetime2(0) NOT NULL);
+CREATE TABLE dbo.stay (id int NOT NULL, made datetime2(0) NOT NULL) ON years (made);
+CREATE INDEX IX_stay ON dbo.stay (id);
+INSERT INTO dbo.call VALUES (1, '2023-05-05'), (2, '2024-05-05'); INSERT INTO dbo.stay VALUES (7, '2024-05-05');
+--- to
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE RIGHT FOR VALUES ('2024-01-01', '2025-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL, CONSTRAINT PK_call PRIMARY KEY CLUSTERED (id, made)) ON years (made);
+CREATE TABLE dbo.stay (id int NOT NULL, made datetime2(0) NOT NULL);
+CREATE INDEX IX_stay ON dbo.stay (id);
+--- rows SELECT p.rows FROM sys.partitions AS p WHERE p.object_id = OBJECT_ID('dbo.call') AND p.index_id = 1 ORDER BY p.partition_number
+1;1;0
+=== partition functions and schemes come and go | --may-lose *
+CREATE PARTITION FUNCTION [by no] (int) AS RANGE LEFT FOR VALUES (1, -5, 30);
+CREATE PARTITION SCHEME nos AS PARTITION [by no] TO ([PRIMARY], [PRIMARY], [PRIMARY], [PRIMARY]);
+GO
+CREATE TABLE dbo.berth (id int NOT NULL) ON nos (id);
+--- to
+CREATE PARTITION FUNCTION by_letter (nvarchar(9)) AS RANGE RIGHT FOR VALUES (N'm''n');
+CREATE PARTITION SCHEME letters AS PARTITION by_letter ALL TO ([PRIMARY]);
+CREATE PARTITION FUNCTION by_byte (varbinary(4)) AS RANGE LEFT FOR VALUES (0x1F);
+GO
+CREATE TABLE dbo.crane (name nvarchar(9) NOT NULL PRIMARY KEY, id int) ON letters (name);
+CREATE UNIQUE INDEX IX_crane ON dbo.crane (id) ON [PRIMARY];
+=== a partition function in use is not made anew | held
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE RIGHT FOR VALUES ('2024-01-01', '2025-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL) ON years (made);
+--- to
+CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE LEFT FOR VALUES ('2024-01-01', '2025-01-01');
+CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
+GO
+CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL) ON years (made);

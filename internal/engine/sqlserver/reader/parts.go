@@ -17,6 +17,12 @@ func (r *reader) indexColumn(m Row) error {
 	if p == nil {
 		return nil
 	}
+	if m.num("partition_ordinal") > 0 {
+		r.parted[key] = p.Name
+		if m.num("key_ordinal") == 0 && !m.is("is_included_column") {
+			return nil
+		}
+	}
 	o := r.indexes[key]
 	if o == nil {
 		o = &catalog.Object{Kind: catalog.Index}
@@ -30,7 +36,7 @@ func (r *reader) indexColumn(m Row) error {
 	fact := "columns"
 	if m.num("key_ordinal") == 0 {
 		if fact = "include"; !m.is("is_included_column") {
-			return nil // the column that partitions it
+			return nil
 		}
 	}
 	r.grow(o, fact, p.Name, end)
@@ -50,12 +56,10 @@ func (r *reader) index(m Row) error {
 	if compression == "NONE" || compression == "COLUMNSTORE" {
 		compression = ""
 	}
-	if m.text("space") == "PS" && !slices.ContainsFunc(r.c.Gaps, func(g catalog.Gap) bool { return g.On == t.Ref() }) {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.Ref(), Why: fmt.Sprintf("%s.%s is partitioned: it is not compared, as such tables are not known yet", t.Schema, t.Name)})
-	}
 	if m.num("type") == 0 {
 		if t.Kind == catalog.Table {
 			t.SetText("compression", compression)
+			r.lies(t, t, key, m)
 		}
 		return nil
 	}
@@ -71,6 +75,7 @@ func (r *reader) index(m Row) error {
 	r.indexes[key] = o
 	says := strings.Join(o.List("columns"), ", ")
 	clustered := m.num("type") == 1 || m.num("type") == 5
+	r.lies(t, o, key, m)
 	o.SetText("compression", compression)
 	if opts := indexOptions(m); len(opts) > 0 {
 		o.Set("options", catalog.SetOf(opts...))

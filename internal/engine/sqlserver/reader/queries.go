@@ -47,7 +47,7 @@ LEFT JOIN sys.computed_columns AS cc ON cc.object_id = c.object_id AND cc.column
 LEFT JOIN sys.default_constraints AS dc ON dc.object_id = c.default_object_id
 ORDER BY c.object_id, c.column_id`
 	queryIndexes = `SELECT i.object_id, i.index_id, i.name, i.type, i.is_unique, i.is_primary_key, i.is_unique_constraint, i.ignore_dup_key, i.fill_factor, i.is_padded, i.is_disabled, i.allow_row_locks, i.allow_page_locks,
-  i.filter_definition, k.object_id AS key_id, k.is_system_named, p.data_compression_desc AS compression, st.no_recompute, d.type AS space
+  i.filter_definition, k.object_id AS key_id, k.is_system_named, p.data_compression_desc AS compression, st.no_recompute, d.type AS space, d.name AS space_name, d.is_default
 FROM sys.indexes AS i
 LEFT JOIN sys.key_constraints AS k ON k.parent_object_id = i.object_id AND k.unique_index_id = i.index_id
 LEFT JOIN sys.partitions AS p ON p.object_id = i.object_id AND p.index_id = i.index_id AND p.partition_number = 1
@@ -55,7 +55,7 @@ LEFT JOIN sys.stats AS st ON st.object_id = i.object_id AND st.stats_id = i.inde
 LEFT JOIN sys.data_spaces AS d ON d.data_space_id = i.data_space_id
 WHERE i.is_hypothetical = 0
 ORDER BY i.object_id, i.index_id`
-	queryIndexColumns = `SELECT ic.object_id, ic.index_id, ic.column_id, ic.key_ordinal, ic.is_descending_key, ic.is_included_column
+	queryIndexColumns = `SELECT ic.object_id, ic.index_id, ic.column_id, ic.key_ordinal, ic.is_descending_key, ic.is_included_column, ic.partition_ordinal
 FROM sys.index_columns AS ic
 ORDER BY ic.object_id, ic.index_id, ic.key_ordinal, ic.index_column_id`
 	queryChecks = `SELECT k.object_id, k.parent_object_id, k.name, k.definition, k.is_disabled, k.is_not_trusted, k.is_not_for_replication, k.is_system_named
@@ -96,6 +96,19 @@ FROM sys.security_policies AS p
 JOIN sys.schemas AS s ON s.schema_id = p.schema_id
 LEFT JOIN sys.security_predicates AS d ON d.object_id = p.object_id
 ORDER BY p.object_id, d.security_predicate_id`
+	queryPartitions = `SELECT f.function_id, f.name, f.boundary_value_on_right, ty.name AS type, ty.is_user_defined, ts.name AS type_schema, p.max_length, p.precision, p.scale, v.boundary_id,
+  CASE WHEN ty.name IN (N'binary', N'varbinary') THEN CONVERT(nvarchar(4000), CONVERT(varbinary(4000), v.value), 1) ELSE CONVERT(nvarchar(4000), v.value, 121) END AS value
+FROM sys.partition_functions AS f
+JOIN sys.partition_parameters AS p ON p.function_id = f.function_id
+JOIN sys.types AS ty ON ty.user_type_id = p.user_type_id
+JOIN sys.schemas AS ts ON ts.schema_id = ty.schema_id
+LEFT JOIN sys.partition_range_values AS v ON v.function_id = f.function_id
+ORDER BY f.function_id, v.boundary_id`
+	querySchemes = `SELECT s.data_space_id, s.name, s.function_id, x.destination_id, g.name AS filegroup, g.is_default
+FROM sys.partition_schemes AS s
+JOIN sys.destination_data_spaces AS x ON x.partition_scheme_id = s.data_space_id
+JOIN sys.data_spaces AS g ON g.data_space_id = x.data_space_id
+ORDER BY s.data_space_id, x.destination_id`
 	// queryRoles tells of roles and who is in them; of those that every database has, where
 	// somebody is.
 	queryRoles = `SELECT r.principal_id, r.name, r.is_fixed_role, o.name AS owner, m.name AS member
@@ -115,10 +128,9 @@ WHERE d.major_id >= 0`
 	queryUnread = `SELECT N'assembly' AS what, COUNT_BIG(*) AS n FROM sys.assemblies AS a WHERE a.is_user_defined = 1
 UNION ALL SELECT N'service queue', COUNT_BIG(*) FROM sys.service_queues AS q WHERE q.is_ms_shipped = 0
 UNION ALL SELECT N'XML schema collection', COUNT_BIG(*) FROM sys.xml_schema_collections AS x WHERE x.schema_id <> 4
-UNION ALL SELECT N'partition function', COUNT_BIG(*) FROM sys.partition_functions AS f
 UNION ALL SELECT N'full-text index', COUNT_BIG(*) FROM sys.fulltext_indexes AS i`
 )
 
 // Queries is how many queries a reading makes, however much there is; a reading that
 // finds everything in its place makes no other.
-const Queries = 26
+const Queries = 28

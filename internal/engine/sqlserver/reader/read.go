@@ -108,6 +108,9 @@ type reader struct {
 	typeTable map[int64]*catalog.Object
 	defaults  map[int64]part // the column of a default
 	bound     map[*catalog.Object]bool
+	functions map[int64]*catalog.Object // partition functions
+	parted    map[[2]int64]string       // the column that partitions an index
+	elsewhere int64                     // what does not lie in the default filegroup
 	periods   map[*catalog.Object]*period
 	waiting   []func() // what is done when all was read
 	last      []func() // what is done when everything was
@@ -118,7 +121,7 @@ type part struct{ owner, part *catalog.Object }
 // Read reads a structure. It fails with ErrChanged where something moved meanwhile.
 func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	r := &reader{q: q, c: vocab.Blank(), objects: map[int64]*catalog.Object{}, parts: map[int64]part{}, columns: map[int64]map[int64]*catalog.Object{}, indexes: map[[2]int64]*catalog.Object{}, types: map[int64]*catalog.Object{},
-		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, periods: map[*catalog.Object]*period{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
+		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, periods: map[*catalog.Object]*period{}, functions: map[int64]*catalog.Object{}, parted: map[[2]int64]string{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
 	before, err := r.moved(ctx)
 	if err != nil {
 		return nil, err
@@ -127,7 +130,7 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 		what, query string
 		each        func(Row) error
 	}{
-		{"the database", queryDatabase, r.database}, {"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"tables", queryTables, r.table},
+		{"the database", queryDatabase, r.database}, {"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"partition functions", queryPartitions, r.partitions}, {"partition schemes", querySchemes, r.scheme}, {"tables", queryTables, r.table},
 		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index},
 		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
 		{"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
@@ -409,6 +412,7 @@ func (r *reader) finish() {
 	for _, f := range r.last {
 		f()
 	}
+	r.filegroups()
 	for _, o := range r.c.Objects {
 		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
 			return r.c.Kinds.Rank(a.Kind) - r.c.Kinds.Rank(b.Kind)

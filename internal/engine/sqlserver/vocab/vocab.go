@@ -27,6 +27,10 @@ const (
 	// Period is the period of a table, and Versioning that another one keeps what was.
 	Period     catalog.Kind = "period"
 	Versioning catalog.Kind = "versioning"
+	// PartitionFunction and PartitionScheme say into which partition a value goes, and where
+	// the partitions lie.
+	PartitionFunction catalog.Kind = "partition-function"
+	PartitionScheme   catalog.Kind = "partition-scheme"
 	// Policy is a security policy with its predicates.
 	Policy catalog.Kind = "security-policy"
 )
@@ -49,6 +53,13 @@ const Written = "written "
 
 // Stored is the carried fact in which a check has its text as the server keeps it.
 const Stored = "stored"
+
+// Partitioned is the fact of a table or index in which it has its partition scheme and
+// column, and Filegroup the carried one of what does not lie in the default filegroup.
+const (
+	Partitioned = "partitioned by"
+	Filegroup   = "filegroup"
+)
 
 // Filtered is the carried fact of a table some of whose rows a policy hides.
 const Filtered = "filtered by"
@@ -77,12 +88,13 @@ const (
 var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
-	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
+	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
 		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
 			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
-			{Kind: catalog.Table, Note: "heap or clustered, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
+			{Kind: PartitionFunction, Note: "split and merged in place"}, {Kind: PartitionScheme, Note: "its function; not its filegroups"},
+			{Kind: catalog.Table, Note: "heap or clustered, partition scheme, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
 			{Kind: catalog.Column, Note: "type, collation, NULL, identity, default with its name, computed, persisted, ROWGUIDCOL, sparse, mask"},
 			{Kind: catalog.PrimaryKey, Note: "clustered or not, options"}, {Kind: catalog.Unique, DefinedBy: []string{"columns", "descending", "clustered"}, Note: "clustered or not, options"},
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
@@ -109,7 +121,7 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("owners", nil, "owner"),
 		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
-		tolerance.Of("storage", keys, "compression", "lock escalation", "options"),
+		tolerance.Of("storage", keys, "compression", "lock escalation", "options", Partitioned), tolerance.Of("storage", tolerance.Kinds(PartitionFunction), "values"),
 		tolerance.Of("trigger-order", tolerance.Kinds(catalog.Trigger), "order"),
 		tolerance.Of("validated", nil, "not trusted"),
 	})

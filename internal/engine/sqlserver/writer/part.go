@@ -171,7 +171,7 @@ func indexSQL(o, p *catalog.Object, more []string) string {
 	if f := p.Text("where"); f != "" {
 		s += " WHERE " + f
 	}
-	return s + withOptions(p, more...)
+	return s + withOptions(p, more...) + onSQL(p)
 }
 
 // dropPart removes a constraint, index or trigger.

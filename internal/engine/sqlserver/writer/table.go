@@ -93,7 +93,7 @@ func keySQL(p *catalog.Object, bare bool) string {
 	}
 	s += map[bool]string{true: "PRIMARY KEY", false: "UNIQUE"}[p.Kind == catalog.PrimaryKey]
 	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")] + " (" + written(p, "columns") + ")"
-	return strings.TrimSpace(s) + withOptions(p)
+	return strings.TrimSpace(s) + withOptions(p) + onSQL(p)
 }
 
 func withOptions(p *catalog.Object, more ...string) string {
@@ -130,7 +130,7 @@ func tableLines(o *catalog.Object, columns []*catalog.Object, typ bool) []string
 }
 
 func tableSQL(o *catalog.Object, name string, lines []string) string {
-	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  "))
+	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  ")) + onSQL(o)
 	if c := o.Text("compression"); c != "" {
 		s += " WITH (DATA_COMPRESSION = " + c + ")"
 	}
@@ -211,6 +211,9 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 
 // rebuilt says why a table cannot be changed in place; "" where it can.
 func rebuilt(c *order.Change) string {
+	if c.Property(vocab.Partitioned) != nil {
+		return "it is partitioned otherwise"
+	}
 	for _, it := range c.Parts {
 		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil {
 			continue

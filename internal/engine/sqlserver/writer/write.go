@@ -121,6 +121,10 @@ func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
 		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
 	case vocab.Policy:
 		return policySQL(o)
+	case vocab.PartitionFunction:
+		return partitionFunctionSQL(o)
+	case vocab.PartitionScheme:
+		return partitionSchemeSQL(o)
 	case vocab.Synonym:
 		return "CREATE SYNONYM " + qualified(o) + " FOR " + o.Text("for") + ";"
 	}
@@ -151,7 +155,7 @@ func sequenceOptions(o, was *catalog.Object) string {
 }
 
 // keywords are the words by which DROP knows a kind.
-var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", vocab.Policy: "SECURITY POLICY", catalog.Trigger: "TRIGGER"}
+var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", vocab.Policy: "SECURITY POLICY", vocab.PartitionFunction: "PARTITION FUNCTION", vocab.PartitionScheme: "PARTITION SCHEME", catalog.Trigger: "TRIGGER"}
 
 func keyword(o *catalog.Object) string {
 	switch {
@@ -170,6 +174,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	switch o.Kind {
 	case vocab.Role:
 		dropRole(c, a)
+		return []*order.Action{a}
+	case vocab.PartitionScheme, vocab.PartitionFunction:
+		inUse(c, a)
 		return []*order.Action{a}
 	case vocab.Grant:
 		a.Title, a.SQL = "take the rights of "+o.Name+" on the database away", nil
@@ -228,6 +235,8 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 		return w.alterModule(c)
 	case vocab.Role:
 		return alterRole(c), true
+	case vocab.PartitionFunction:
+		return alterPartitions(c)
 	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
 	rest := 0
