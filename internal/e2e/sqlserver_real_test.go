@@ -22,7 +22,8 @@ func realSchemas(t *testing.T) map[string]string {
 		t.Skipf("Debian's packages cannot be fetched here: %v\n%s", err, out)
 	}
 	radius := filepath.Join(folder, "freeradius-config/etc/freeradius/3.0/mods-config/sql")
-	out := map[string]string{"ejabberd": filepath.Join(folder, "ejabberd/usr/share/ejabberd/sql/mssql.sql"), "radius": filepath.Join(radius, "main/mssql/schema.sql"), "dhcp": filepath.Join(radius, "dhcp/mssql/schema.sql")}
+	out := map[string]string{"ejabberd": filepath.Join(folder, "ejabberd/usr/share/ejabberd/sql/mssql.sql"), "radius": filepath.Join(radius, "main/mssql/schema.sql"), "dhcp": filepath.Join(radius, "dhcp/mssql/schema.sql"),
+		"roundcube": filepath.Join(folder, "roundcube-core/usr/share/roundcube/SQL/mssql.initial.sql")}
 	for _, name := range []string{"ippool", "ippool-dhcp"} { // a table, and procedures on it
 		both := filepath.Join(folder, name)
 		for _, f := range []string{"procedure.sql", "schema.sql"} {
@@ -60,6 +61,35 @@ func put(t testing.TB, path, text string) {
 	}
 	if err := os.WriteFile(path, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
+	}
+}
+
+// TestUpgradesSQLServer: tables that an application made and changed in its upgrades are,
+// in the end, those of its last schema. Upgrades that the server refuses are refused, and
+// where is said.
+func TestUpgradesSQLServer(t *testing.T) {
+	t.Parallel()
+	last := realSchemas(t)["roundcube"]
+	p, dir := standIn(t), t.TempDir()
+	upgrade := func(name string) string { return filepath.Join(filepath.Dir(last), "mssql", name+".sql") }
+	live := p.make(t, "CREATE TABLE dbo.users (user_id int NOT NULL PRIMARY KEY);")
+	text := "CREATE TABLE dbo.users (user_id int NOT NULL PRIMARY KEY);\nGO\n"
+	for _, name := range []string{"2018021600", "2018122300", "2021081000"} {
+		p.fill(t, p.name(live), read(t, upgrade(name)))
+		text += read(t, upgrade(name)) + "\nGO\n"
+	}
+	put(t, filepath.Join(dir, "all.sql"), text)
+	only := "table:dbo.filestore,table:dbo.responses"
+	for _, place := range []string{live, "all.sql"} {
+		want(t, 0, dir, "compare", last, place, "--dialect", "sqlserver", "--only", only)
+	}
+	want(t, 1, dir, "compare", last, live, "--dialect", "sqlserver")
+	for name, at := range map[string]string{ // a comma too many; an index without its table
+		"2020091000": "2020091000.sql:21:", "2010100600": "2010100600.sql:3:",
+	} {
+		if r := want(t, 2, dir, "compare", upgrade(name), live, "--dialect", "sqlserver"); !strings.Contains(r.errout, at) {
+			t.Errorf("%s: %s", name, r.errout)
+		}
 	}
 }
 

@@ -178,7 +178,15 @@ func try(ctx context.Context, d *database, u unit) (again bool, err error) {
 	if line := int(e.LineNo); line > 1 {
 		at.Line, at.Column = at.Line+line-1, 1
 	}
-	return missing[e.All[0].Number], fmt.Errorf("%s: %w (at: %s)", at, explain(err), excerpt(u.sql))
+	return missing[e.All[0].Number], fmt.Errorf("%s: %w%s", at, explain(err), near(u.sql))
+}
+
+// near shows the text at a place; nothing at the end of it.
+func near(s string) string {
+	if s = excerpt(s); s == "" {
+		return ""
+	}
+	return " (at: " + s + ")"
 }
 
 func excerpt(s string) string {
@@ -217,7 +225,7 @@ func cut(name, text string) ([]unit, error) {
 		if b.Client {
 			word, _, _ := strings.Cut(strings.ToLower(b.Text), " ")
 			if word != ":on" && word != ":setvar" {
-				return nil, fmt.Errorf("%s: the client's command is not followed (at: %s)", at, excerpt(b.Text))
+				return nil, fmt.Errorf("%s: the client's command is not followed%s", at, near(b.Text))
 			}
 			continue
 		}
@@ -227,7 +235,7 @@ func cut(name, text string) ([]unit, error) {
 			if errors.As(err, &e) {
 				at = where(b.Pos + e.Pos)
 			}
-			return nil, fmt.Errorf("%s: %w (at: %s)", at, err, excerpt(b.Text[min(position(err), len(b.Text)):]))
+			return nil, fmt.Errorf("%s: %w%s", at, err, near(b.Text[min(position(err), len(b.Text)):]))
 		}
 		if together(list) {
 			out = append(out, unit{sql: b.Text, origin: at, rows: len(list) > 0 && onlyRows(list)})
