@@ -83,7 +83,7 @@ func (Engine) Verify(o *catalog.Object) error {
 
 // whole tells why a module's text is not the rest of one statement that makes it.
 func whole(kind catalog.Kind, text string) error {
-	words := map[catalog.Kind][]string{catalog.View: {"VIEW"}, catalog.Trigger: {"TRIGGER"}, catalog.Routine: {"PROCEDURE", "FUNCTION"}}[kind]
+	words := map[catalog.Kind][]string{catalog.View: {"VIEW"}, catalog.Trigger: {"TRIGGER"}, vocab.DatabaseTrigger: {"TRIGGER"}, catalog.Routine: {"PROCEDURE", "FUNCTION"}}[kind]
 	var err error
 	for _, w := range words {
 		var list []tsql.Statement

@@ -28,7 +28,13 @@ func (x *session) drop(b *tsql.Drop) {
 
 func (x *session) dropObject(b *tsql.Drop, n []string) {
 	if b.OnBase {
-		panic(fail(unknown, "The stand-in does not know triggers ON DATABASE."))
+		if b.If && x.d.names[x.d.key(wholeDatabase, n[0])] == 0 {
+			return
+		}
+		for _, o := range x.databaseTriggers(n) {
+			x.remove(o)
+		}
+		return
 	}
 	o := x.d.find(n, dropTypes[b.Kind]...)
 	word := strings.ToLower(b.Kind)
@@ -419,6 +425,9 @@ func spDropProperty(x *session, c *call) any {
 // sp_settriggerorder).
 func spTriggerOrder(x *session, c *call) any {
 	o := x.d.find(pathOf(c.text("triggername", 0)), "TR")
+	if strings.EqualFold(c.text("namespace", 3), "DATABASE") {
+		panic(fail(unknown, "The stand-in does not know the order of triggers of a database."))
+	}
 	event := strings.ToUpper(c.text("stmttype", 2))
 	switch {
 	case o == nil:

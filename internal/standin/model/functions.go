@@ -656,6 +656,7 @@ var sessionFunctions = map[string]function{
 		return orNull(x.d.principalName(int(toWhole(a[0]))))
 	}},
 	"user_id": {0, 1, false, false, principalID}, "database_principal_id": {0, 1, false, false, principalID},
+	"eventdata":   {0, 0, false, false, func(x *session, _ []any) any { return orNull(x.told) }},
 	"suser_sname": {0, 1, false, false, login}, "suser_name": {0, 1, false, false, login}, "original_login": {0, 0, false, false, login},
 	"host_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.Host }}, "app_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.App }},
 	"scope_identity": {0, 0, false, false, func(x *session, _ []any) any { return x.lastID }},

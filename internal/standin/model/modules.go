@@ -42,7 +42,8 @@ func (x *session) createModule(m *tsql.Module) {
 		panic(fail(unknown, "The stand-in does not know WITH ENCRYPTION."))
 	}
 	if m.Database {
-		panic(fail(unknown, "The stand-in does not know triggers ON DATABASE."))
+		x.createDatabaseTrigger(m)
+		return
 	}
 	s, name := x.home(m.Name)
 	typ := moduleType(m)
@@ -572,7 +573,11 @@ func (q *sequence) options(b *tsql.Sequence, name string) {
 
 func (x *session) triggerState(b *tsql.TriggerState) {
 	if b.Database {
-		panic(fail(unknown, "The stand-in does not know triggers ON DATABASE."))
+		for _, o := range x.databaseTriggers(b.Name) {
+			x.save(o)
+			o.trig.disabled = !b.Enable
+		}
+		return
 	}
 	t := x.d.find(b.On, "U", "V")
 	if t == nil {

@@ -51,6 +51,7 @@ type session struct {
 	pseudo    map[string]*relation // inserted and deleted, within a trigger
 	returned  any                  // by the function that ran
 	making    *object              // the table that is being made
+	told      string               // what EVENTDATA tells
 	following bool                 // what is done to a table is done to its history
 	drily     bool                 // names are looked up, rows are not read
 }

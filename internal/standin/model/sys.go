@@ -231,12 +231,15 @@ func init() {
 		}},
 		"data_spaces": {"name data_space_id# type type_desc is_default# is_system#", showDataSpaces},
 		"sql_modules": {"object_id# definition uses_ansi_nulls# uses_quoted_identifier# is_schema_bound# uses_database_collation# is_recompiled# null_on_null_input# execute_as_principal_id# uses_native_compilation#", func(x *session, add func(...any)) {
-			for _, o := range x.d.list("V", "P", "FN", "IF", "TF", "TR") {
+			for _, o := range x.d.list("V", "P", "FN", "IF", "TF", "TR", "DT") {
 				m := o.module
 				add(o.id, m.text, bit(m.ansiNulls), bit(m.quoted), bit(m.ast.Bound), int64(0), int64(0), bit(m.ast.NullOnNull), nil, int64(0))
 			}
 		}},
 		"triggers": {"name object_id# parent_class# parent_class_desc parent_id# type type_desc create_date modify_date is_ms_shipped# is_disabled# is_not_for_replication# is_instead_of_trigger#", func(x *session, add func(...any)) {
+			for _, o := range x.d.list("DT") {
+				add(o.name, o.id, int64(0), "DATABASE", int64(0), "TR", "SQL_TRIGGER", moment{o.created, "datetime", 3}, moment{o.modified, "datetime", 3}, int64(0), bit(o.trig.disabled), int64(0), int64(0))
+			}
 			for _, o := range x.d.list("TR") {
 				add(o.name, o.id, int64(1), "OBJECT_OR_COLUMN", o.parent, "TR", "SQL_TRIGGER", moment{o.created, "datetime", 3}, moment{o.modified, "datetime", 3}, int64(0), bit(o.trig.disabled), int64(0), bit(o.module.ast.InsteadOf))
 			}

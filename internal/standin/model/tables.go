@@ -11,6 +11,7 @@ import (
 
 // define carries out what changes the structure.
 func (x *session) define(st tsql.Statement) {
+	watching := x.d.list("DT") // one does not look at how it is made itself
 	switch b := st.Body.(type) {
 	case *tsql.CreateTable:
 		x.createTable(b)
@@ -53,6 +54,7 @@ func (x *session) define(st tsql.Statement) {
 	default:
 		panic(fail(unknown, "The stand-in does not know this statement."))
 	}
+	x.announce(st, watching)
 	x.out.Done(-1)
 }
 

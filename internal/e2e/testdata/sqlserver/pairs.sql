@@ -1042,3 +1042,29 @@ CREATE PARTITION FUNCTION by_year (datetime2(0)) AS RANGE LEFT FOR VALUES ('2024
 CREATE PARTITION SCHEME years AS PARTITION by_year ALL TO ([PRIMARY]);
 GO
 CREATE TABLE dbo.call (id int NOT NULL, made datetime2(0) NOT NULL) ON years (made);
+=== triggers of the database come, go and change
+CREATE TABLE dbo.noted (what nvarchar(max));
+CREATE TABLE dbo.gone (id int);
+GO
+CREATE TRIGGER [no drop] ON DATABASE FOR DROP_TABLE AS THROW 50001, N'no table goes', 1;
+GO
+CREATE TRIGGER notes ON DATABASE AFTER CREATE_VIEW, DDL_PROCEDURE_EVENTS AS INSERT INTO dbo.noted VALUES (EVENTDATA());
+GO
+CREATE TRIGGER idle ON DATABASE FOR DDL_TABLE_EVENTS AS THROW 50002, N'nothing', 1;
+GO
+DISABLE TRIGGER idle ON DATABASE;
+--- to
+CREATE TABLE dbo.noted (what nvarchar(max));
+GO
+CREATE VIEW dbo.all_noted AS SELECT what FROM dbo.noted;
+GO
+-- what is made is noted
+CREATE TRIGGER notes ON DATABASE AFTER CREATE_VIEW, CREATE_TABLE AS INSERT INTO dbo.noted VALUES (N'a view or a table');
+GO
+CREATE TRIGGER idle ON DATABASE FOR ALTER_TABLE AS THROW 50002, N'nothing', 1;
+GO
+CREATE TRIGGER [none] ON DATABASE FOR DDL_DATABASE_LEVEL_EVENTS AS THROW 50003, N'none at all', 1;
+GO
+DISABLE TRIGGER [none] ON DATABASE;
+--- rows SELECT COUNT(*) FROM dbo.noted WHERE what LIKE '%CREATE_VIEW%'
+1

@@ -212,7 +212,7 @@ func (r *reader) module(m Row) error {
 	typ := strings.TrimSpace(m.text("type"))
 	text := m.text("definition")
 	unseen := m["definition"] == nil
-	heading, _, rest := cutModule(text)
+	heading, rest := cutModule(text)
 	switch typ {
 	case "V":
 		o.Kind = catalog.View
@@ -231,12 +231,7 @@ func (r *reader) module(m Row) error {
 		r.c.Gaps = append(r.c.Gaps, gap)
 		return nil
 	}
-	o.Set("definition", catalog.SQL(catalog.Piece{Text: rest, Canon: tsql.Spelled(rest, r.fold)}))
-	if heading != "" {
-		o.Carry("heading", catalog.Scalar(heading))
-	}
-	o.SetIf("ansi nulls off", !m.is("uses_ansi_nulls"))
-	o.SetIf("quoted identifier off", !m.is("uses_quoted_identifier"))
+	r.body(o, m, heading, rest)
 	r.bound[o] = m.is("is_schema_bound")
 	if m.is("is_schema_bound") {
 		o.Carry("schema bound", catalog.Scalar("yes"))
@@ -260,6 +255,30 @@ func (r *reader) module(m Row) error {
 	return nil
 }
 
+// body notes the text of a module, and what it was made under.
+func (r *reader) body(o *catalog.Object, m Row, heading, rest string) {
+	o.Set("definition", catalog.SQL(catalog.Piece{Text: rest, Canon: tsql.Spelled(rest, r.fold)}))
+	if heading != "" {
+		o.Carry("heading", catalog.Scalar(heading))
+	}
+	o.SetIf("ansi nulls off", !m.is("uses_ansi_nulls"))
+	o.SetIf("quoted identifier off", !m.is("uses_quoted_identifier"))
+}
+
+// databaseTrigger reads a trigger of the database itself.
+func (r *reader) databaseTrigger(m Row) error {
+	o := &catalog.Object{Kind: vocab.DatabaseTrigger, Name: m.text("name"), Space: "database trigger"}
+	if m["definition"] == nil {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: r.folded(o).Ref(), Why: fmt.Sprintf("the text of the trigger %s of the database is not told: it is encrypted, or the account lacks VIEW DEFINITION", o.Name)})
+		return nil
+	}
+	heading, rest := cutModule(m.text("definition"))
+	r.body(o, m, heading, rest)
+	o.SetIf("disabled", m.is("is_disabled"))
+	r.add(0, o)
+	return nil
+}
+
 // late puts a trigger to what it is on when that was read.
 func (r *reader) late(on, id int64, o *catalog.Object) {
 	r.waiting = append(r.waiting, func() {
@@ -272,21 +291,19 @@ func (r *reader) late(on, id int64, o *catalog.Object) {
 
 // cutModule takes what stands before CREATE, and the words up to the name, off a
 // module's text.
-func cutModule(text string) (heading, words, rest string) {
+func cutModule(text string) (heading, rest string) {
 	c := sqltext.NewCursor(tsql.Dialect, text)
 	heading = strings.TrimSpace(text[:c.Peek().Pos])
-	start := c.Peek().Pos
 	if !c.Take("create") && !c.Take("alter") {
-		return "", "", strings.TrimSpace(text)
+		return "", strings.TrimSpace(text)
 	}
 	c.Take("or", "alter")
 	c.Next()
-	words = text[start:c.Peek().Pos]
 	c.Next()
 	for c.Take(".") {
 		c.Next()
 	}
-	return heading, words, strings.TrimSpace(text[c.Behind():])
+	return heading, strings.TrimSpace(text[c.Behind():])
 }
 
 func (r *reader) triggerEvent(m Row) error {

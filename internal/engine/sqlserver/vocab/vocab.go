@@ -31,6 +31,8 @@ const (
 	// the partitions lie.
 	PartitionFunction catalog.Kind = "partition-function"
 	PartitionScheme   catalog.Kind = "partition-scheme"
+	// DatabaseTrigger looks at statements that change the structure.
+	DatabaseTrigger catalog.Kind = "database-trigger"
 	// Policy is a security policy with its predicates.
 	Policy catalog.Kind = "security-policy"
 )
@@ -89,7 +91,7 @@ var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
 	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
-		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant},
+		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant, DatabaseTrigger},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
 			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
@@ -103,14 +105,14 @@ func kinds() *catalog.Kinds {
 			{Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
-			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},
+			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: DatabaseTrigger, Note: "made last, disabled; not its order", Notable: true}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},
 		}).Tolerating(tolerances()...)
 	ks.FoldParts = true
 	return ks
 }
 
 func tolerances() []catalog.Cover {
-	texts := tolerance.Kinds(catalog.Routine, catalog.View, catalog.Trigger)
+	texts := tolerance.Kinds(catalog.Routine, catalog.View, catalog.Trigger, DatabaseTrigger)
 	keys := tolerance.Kinds(catalog.Table, catalog.Index, catalog.PrimaryKey, catalog.Unique)
 	return slices.Concat(tolerance.Names("name"), tolerance.Texts(Dialect, texts, []string{"definition"}, nil), []catalog.Cover{
 		tolerance.Of("collation", nil, "collation"),

@@ -111,6 +111,33 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 	return locks(&order.Action{About: ref, Title: fmt.Sprintf("%s trigger %s on %s", word, p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: partNames(o, p), SQL: sql}, o)
 }
 
+// databaseTrigger makes a trigger of the database, or replaces it, last of all: it looks at
+// what the steps before it do as well, once it is there.
+func databaseTrigger(c *order.Change, verb string) *order.Action {
+	o := c.Source
+	a := created(o, heading(o)+verb+" TRIGGER "+quote(o.Name)+spaced(o.Text("definition")))
+	a.SQL, a.Late = inSettings(o, a.SQL), true
+	if o.Has("disabled") {
+		a.SQL = append(a.SQL, batch("DISABLE TRIGGER "+quote(o.Name)+" ON DATABASE;"))
+	}
+	return a
+}
+
+func alterDatabaseTrigger(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	if c.Property(catalog.Letters) != nil { // it has no other name to be given
+		return nil, false
+	}
+	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}, Late: true}
+	if c.Property("definition") != nil || c.Property("ansi nulls off") != nil || c.Property("quoted identifier off") != nil {
+		a.SQL = inSettings(o, batches(heading(o)+"CREATE OR ALTER TRIGGER "+quote(o.Name)+spaced(o.Text("definition"))))
+	}
+	if c.Property("disabled") != nil {
+		a.SQL = append(a.SQL, batch(map[bool]string{true: "DISABLE", false: "ENABLE"}[o.Has("disabled")]+" TRIGGER "+quote(o.Name)+" ON DATABASE;"))
+	}
+	return []*order.Action{a}, true
+}
+
 // alterTrigger changes a trigger in place.
 func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action {
 	o, p := c.Source, it.Source

@@ -108,7 +108,7 @@ func Definition(o *catalog.Object) string {
 		}
 	}
 	between := "\n"
-	if o.Kind == catalog.View || o.Kind == catalog.Routine || len(o.PartsOf(catalog.Trigger)) > 0 { // which are batches of their own
+	if o.Kind == catalog.View || o.Kind == catalog.Routine || o.Kind == vocab.DatabaseTrigger || len(o.PartsOf(catalog.Trigger)) > 0 { // which are batches of their own
 		between = "\nGO\n"
 	}
 	return strings.Join(out, between)

@@ -91,6 +91,8 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 		out[0].SQL = inSettings(o, out[0].SQL)
 	case vocab.Grant:
 		return []*order.Action{createGrant(c)}
+	case vocab.DatabaseTrigger:
+		return []*order.Action{databaseTrigger(c, "CREATE")}
 	case vocab.Role:
 		out = []*order.Action{createRole(c)}
 	default:
@@ -175,6 +177,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	case vocab.Role:
 		dropRole(c, a)
 		return []*order.Action{a}
+	case vocab.DatabaseTrigger:
+		a.SQL, a.Late = batches("DROP TRIGGER "+quote(o.Name)+" ON DATABASE;"), false
+		return []*order.Action{a}
 	case vocab.PartitionScheme, vocab.PartitionFunction:
 		inUse(c, a)
 		return []*order.Action{a}
@@ -237,6 +242,8 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 		return alterRole(c), true
 	case vocab.PartitionFunction:
 		return alterPartitions(c)
+	case vocab.DatabaseTrigger:
+		return alterDatabaseTrigger(c)
 	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
 	rest := 0
