@@ -39,6 +39,7 @@ type tableSpec struct {
 	trigger bool
 	fresh   bool // without rows, so nothing with rows may point at it
 	lite    liteTable
+	served  servedTable
 }
 
 // liteTable is what only SQLite has.
@@ -417,6 +418,9 @@ func (p pen) typ(t string) string {
 func (p pen) sql(s *spec) string {
 	var b strings.Builder
 	var late []string
+	if p.engine == "sqlserver" {
+		b.WriteString(p.partitions(s))
+	}
 	for _, t := range s.tables {
 		var items []string
 		for i, c := range t.cols {
@@ -425,6 +429,8 @@ func (p pen) sql(s *spec) string {
 				line = p.name(c.name) + " INT"
 			}
 			switch {
+			case i == 0 && p.engine == "sqlserver" && t.served.identity:
+				line += p.word(" IDENTITY NOT NULL PRIMARY KEY")
 			case i == 0 && p.engine == "sqlserver":
 				line += p.word(" NOT NULL PRIMARY KEY")
 			case i == 0:
@@ -456,7 +462,7 @@ func (p pen) sql(s *spec) string {
 		}
 		for _, c := range t.uniques {
 			if p.engine == "sqlserver" { // where NULLs would be equal
-				late = append(late, fmt.Sprintf("CREATE UNIQUE INDEX %s ON %s (%s) WHERE %s IS NOT NULL;", p.name("uq_"+t.name+c), p.name(t.name), p.name(c), p.name(c)))
+				late = append(late, fmt.Sprintf("CREATE UNIQUE INDEX %s ON %s (%s) WHERE %s IS NOT NULL ON [PRIMARY];", p.name("uq_"+t.name+c), p.name(t.name), p.name(c), p.name(c)))
 				continue
 			}
 			items = append(items, fmt.Sprintf("CONSTRAINT %s UNIQUE (%s)%s", p.name("uq_"+t.name+c), p.name(c), p.conflict(t, c)))
@@ -482,7 +488,11 @@ func (p pen) sql(s *spec) string {
 			n := len(t.cols)
 			slices.Reverse(items[n:])
 		}
+		items = append(items, p.periods(t)...)
 		var options []string
+		if p.engine == "sqlserver" {
+			options = append(options, p.placed(t))
+		}
 		if p.engine == "sqlite" && t.lite.strict {
 			options = append(options, p.word(" STRICT"))
 		}
@@ -535,7 +545,7 @@ func (p pen) sql(s *spec) string {
 	case "sqlite":
 		b.WriteString(p.extras(s))
 	case "sqlserver":
-		b.WriteString("GO\n")
+		b.WriteString("GO\n" + p.policies(s) + "GO\n")
 	}
 	return b.String()
 }
@@ -562,7 +572,11 @@ func (p pen) rows(s *spec) string {
 				cols = append(cols, p.name(c.name))
 				vals = append(vals, map[string]string{"int": fmt.Sprint(i), "big": fmt.Sprint(i * 10), "real": fmt.Sprintf("%d.5", i), "text": fmt.Sprintf("'r%d'", i)}[c.typ])
 			}
-			fmt.Fprintf(&b, "INSERT INTO %s (%s) VALUES (%s);\n", p.name(t.name), strings.Join(cols, ", "), strings.Join(vals, ", "))
+			insert := fmt.Sprintf("INSERT INTO %s (%s) VALUES (%s);", p.name(t.name), strings.Join(cols, ", "), strings.Join(vals, ", "))
+			if t.served.identity {
+				insert = "SET IDENTITY_INSERT " + p.name(t.name) + " ON; " + insert + " SET IDENTITY_INSERT " + p.name(t.name) + " OFF;"
+			}
+			b.WriteString(insert + "\n")
 		}
 	}
 	for _, t := range s.tables {
@@ -706,6 +720,11 @@ func randomPairs(t *testing.T, engine string, p places, runs int) {
 				own := rand.New(rand.NewPCG(seed, 8))
 				old.ages(own, nil)
 				young.ages(own, old)
+			}
+			if engine == "sqlserver" {
+				own := rand.New(rand.NewPCG(seed, 9))
+				old.serves(own, nil)
+				young.serves(own, old)
 			}
 			switch r.IntN(12) { // sometimes everything is new, or everything goes
 			case 0:

@@ -172,11 +172,13 @@ func (p msPlaces) dump(t testing.TB, place string) []string {
 	var out []string
 	for _, q := range strings.Split(read(t, "testdata/sqlserver/dump.sql"), ";\n") {
 		if strings.TrimSpace(q) != "" {
-			out = append(out, p.lines(t, p.name(place), q)...)
+			lines := p.lines(t, p.name(place), q)
+			for i := range lines {
+				lines[i] = numbered.ReplaceAllString(lines[i], "$1")
+			}
+			slices.Sort(lines)
+			out = append(out, lines...)
 		}
-	}
-	for i := range out {
-		out[i] = numbered.ReplaceAllString(out[i], "$1")
 	}
 	return out
 }

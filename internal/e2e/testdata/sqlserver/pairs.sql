@@ -1068,3 +1068,10 @@ GO
 DISABLE TRIGGER [none] ON DATABASE;
 --- rows SELECT COUNT(*) FROM dbo.noted WHERE what LIKE '%CREATE_VIEW%'
 1
+=== a column is added to a table and its history
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
+--- steps 4

@@ -49,38 +49,20 @@ func (r *reader) scheme(m Row) error {
 	return nil
 }
 
-// lies notes where a table or an index lies: on which partition scheme, by which column.
-// An index that lies where its table does says nothing of it.
+// lies notes on which partition scheme a table or an index lies, and by which column. A
+// clustered index is its table.
 func (r *reader) lies(t, o *catalog.Object, key [2]int64, m Row) {
-	on, canon := "", ""
+	if key[1] <= 1 && t.Kind == catalog.Table {
+		o = t
+	}
 	if m.text("space") == "PS" {
-		on = vocab.Quote(m.text("space_name")) + "(" + vocab.Quote(r.parted[key]) + ")"
-		canon = tsql.Path([]string{r.fold(m.text("space_name")), r.fold(r.parted[key])})
+		column := r.parted[key]
+		o.Set(vocab.Partitioned, catalog.SQL(catalog.Piece{Text: vocab.Quote(m.text("space_name")) + "(" + vocab.Quote(column) + ")", Canon: tsql.Path([]string{r.fold(m.text("space_name")), r.fold(column)})}))
+		o.Needs = append(o.Needs, catalog.Need{On: catalog.Ref{Kind: vocab.PartitionScheme, Name: r.fold(m.text("space_name"))}, Aspect: catalog.AspectName, Text: true})
 	} else if m["is_default"] != nil && !m.is("is_default") {
 		r.elsewhere++
-		if t.Kind == catalog.Table {
-			(map[bool]*catalog.Object{true: t, false: o}[key[1] <= 1]).Carry(vocab.Filegroup, catalog.Scalar(m.text("space_name")))
-		}
+		o.Carry(vocab.Filegroup, catalog.Scalar(m.text("space_name")))
 	}
-	need := func(x *catalog.Object) {
-		x.Needs = append(x.Needs, catalog.Need{On: catalog.Ref{Kind: vocab.PartitionScheme, Name: r.fold(m.text("space_name"))}, Aspect: catalog.AspectName, Text: true})
-	}
-	if key[1] <= 1 && t.Kind == catalog.Table {
-		if on != "" {
-			t.Set(vocab.Partitioned, catalog.SQL(catalog.Piece{Text: on, Canon: canon}))
-			need(t)
-		}
-		return
-	}
-	if whole := t.Property(vocab.Partitioned); whole != nil && whole.Value.Canonical() == canon || whole == nil && on == "" {
-		return
-	}
-	if on == "" {
-		o.Set(vocab.Partitioned, catalog.SQL(catalog.Piece{Text: "[PRIMARY]", Canon: "not"}))
-		return
-	}
-	o.Set(vocab.Partitioned, catalog.SQL(catalog.Piece{Text: on, Canon: canon}))
-	need(o)
 }
 
 // filegroups says how much lies outside the default filegroup.

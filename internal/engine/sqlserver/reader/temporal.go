@@ -77,7 +77,7 @@ func (r *reader) versioned(t *catalog.Object, m Row) {
 		}
 		t.Add(o)
 		r.last = append(r.last, func() {
-			o.Needs = append(o.Needs, catalog.Need{On: t.Ref(), Aspect: vocab.AspectColumns}, catalog.Need{On: h.Ref(), Aspect: vocab.AspectColumns, Fact: "history"})
+			o.Need(h.Ref(), vocab.AspectColumns)
 			for _, x := range []*catalog.Object{t, h} {
 				for _, p := range x.Parts {
 					if p.Kind == catalog.Column || x == t && (p.Kind == vocab.Period || p.Kind == catalog.PrimaryKey) {

@@ -57,6 +57,9 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	add := "ALTER TABLE " + qualified(o) + " ADD "
 	if c.Target.Part(catalog.Column, p.Key()) == nil {
 		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectColumns})
+		for _, x := range c.Target.PartsOf(vocab.Period) { // by which versioning learns of it
+			a.Effects = append(a.Effects, order.Effect{On: c.Target.PartRef(x), Aspect: vocab.AspectColumns})
+		}
 	}
 	value, filled := w.fill(o, p)
 	if v := since(o, p); v != "" && !filled {

@@ -16,6 +16,8 @@ func (w *Writer) part(c *order.Change, it *compare.Item) []*order.Action {
 	switch {
 	case it.Kind() == catalog.Column:
 		return w.column(c, it)
+	case it.Target == nil && it.Kind() == vocab.Versioning && newHistory(c, it.Source):
+		return nil
 	case it.Target == nil:
 		return []*order.Action{w.createPart(c, it.Source)}
 	case it.Source == nil:
@@ -31,6 +33,9 @@ func (w *Writer) part(c *order.Change, it *compare.Item) []*order.Action {
 	}
 	if as, ok := w.alterPart(c, it); ok {
 		return as
+	}
+	if it.Kind() == vocab.Versioning && newHistory(c, it.Source) {
+		return []*order.Action{w.dropPart(c.Target, it.Target)}
 	}
 	return []*order.Action{w.dropPart(c.Target, it.Target), w.createPart(c, it.Source)}
 }
@@ -77,7 +82,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	case catalog.PrimaryKey, catalog.Unique:
-		a.SQL = batches(add + " ADD " + keySQL(p, false) + ";")
+		a.SQL = batches(add + " ADD " + keySQL(o, p, false) + ";")
 		if there {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
@@ -171,7 +176,7 @@ func indexSQL(o, p *catalog.Object, more []string) string {
 	if f := p.Text("where"); f != "" {
 		s += " WHERE " + f
 	}
-	return s + withOptions(p, more...) + onSQL(p)
+	return s + withOptions(p, more...) + onSQL(o, p)
 }
 
 // dropPart removes a constraint, index or trigger.

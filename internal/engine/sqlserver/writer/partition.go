@@ -11,13 +11,16 @@ import (
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
-// onSQL is where a table or an index is to lie, where that is said.
-func onSQL(o *catalog.Object) string {
-	if s := o.Text(vocab.Partitioned); s != "" {
+// onSQL is where a table is to lie, or an index of it: where nothing is said, an index lies
+// where its table does (SQL Server: CREATE INDEX).
+func onSQL(o, p *catalog.Object) string {
+	switch s, g := p.Text(vocab.Partitioned), p.Text(vocab.Filegroup); {
+	case s != "":
 		return " ON " + s
-	}
-	if g := o.Text(vocab.Filegroup); g != "" {
+	case g != "":
 		return " ON " + quote(g)
+	case p != o && o.Has(vocab.Partitioned) && !p.Has("clustered") && !strings.HasPrefix(p.Text("type"), "clustered"):
+		return " ON [PRIMARY]"
 	}
 	return ""
 }

@@ -86,14 +86,14 @@ func writtenList(p *catalog.Object, fact string) []string {
 }
 
 // keySQL is a primary or unique key.
-func keySQL(p *catalog.Object, bare bool) string {
+func keySQL(o, p *catalog.Object, bare bool) string {
 	s := strings.TrimSpace(named(p.Name)) + " "
 	if bare {
 		s = ""
 	}
 	s += map[bool]string{true: "PRIMARY KEY", false: "UNIQUE"}[p.Kind == catalog.PrimaryKey]
 	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")] + " (" + written(p, "columns") + ")"
-	return strings.TrimSpace(s) + withOptions(p) + onSQL(p)
+	return strings.TrimSpace(s) + withOptions(p) + onSQL(o, p)
 }
 
 func withOptions(p *catalog.Object, more ...string) string {
@@ -119,7 +119,7 @@ func tableLines(o *catalog.Object, columns []*catalog.Object, typ bool) []string
 		case p.Kind == vocab.Period:
 			out = append(out, periodLine(p))
 		case p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique:
-			out = append(out, keySQL(p, typ))
+			out = append(out, keySQL(o, p, typ))
 		case typ && p.Kind == catalog.Check:
 			out = append(out, "CHECK ("+p.Text("expression")+")")
 		case typ && p.Kind == catalog.Index:
@@ -130,7 +130,7 @@ func tableLines(o *catalog.Object, columns []*catalog.Object, typ bool) []string
 }
 
 func tableSQL(o *catalog.Object, name string, lines []string) string {
-	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  ")) + onSQL(o)
+	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  ")) + onSQL(o, o)
 	if c := o.Text("compression"); c != "" {
 		s += " WITH (DATA_COMPRESSION = " + c + ")"
 	}
@@ -144,12 +144,24 @@ func apart(p *catalog.Object) bool {
 
 func (w *Writer) createTable(c *order.Change) []*order.Action {
 	o := c.Source
-	a := created(o, tableSQL(o, qualified(o), tableLines(o, ordered(c), false)))
+	if of := current(c.Desired, o); of != nil && c.Actual.Find(o.Ref()) == nil {
+		out := createHistory(c, of)
+		for _, p := range o.Parts {
+			if p.Kind != catalog.Column && !slices.Contains(out[0].Makes, o.PartRef(p)) {
+				out = append(out, w.createPart(c, p))
+			}
+		}
+		return out
+	}
+	a := created(o, tableSQL(o, qualified(o), tableLines(o, o.PartsOf(catalog.Column), false)))
 	if e := o.Text("lock escalation"); e != "" {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}
 	out := []*order.Action{a}
 	for _, p := range o.Parts {
+		if p.Kind == vocab.Versioning && newHistory(c, p) {
+			continue
+		}
 		if apart(p) {
 			out = append(out, w.createPart(c, p))
 			continue
@@ -203,6 +215,7 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 		}
 		out = append(out, as...)
 	}
+	inTurn(c, out)
 	if slices.ContainsFunc(c.Parts, func(it *compare.Item) bool { return it.Kind() == catalog.Column && it.Status != compare.Same }) {
 		out = append(out, refreshed(c, touched)...)
 	}
@@ -305,7 +318,7 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 		}
 	}
 	for _, p := range o.Parts {
-		if p.Kind == catalog.Column {
+		if p.Kind == catalog.Column || p.Kind == vocab.Versioning && newHistory(c, p) {
 			continue
 		}
 		up := w.createPart(c, p)

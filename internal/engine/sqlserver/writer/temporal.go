@@ -61,7 +61,7 @@ func hiddenSQL(o, p, was *catalog.Object) []string {
 // historyOf is the table that keeps what was.
 func historyOf(p *catalog.Object) catalog.Ref {
 	for _, n := range p.Needs {
-		if n.On.Kind == catalog.Table && !n.On.IsPart() && n.Fact == "history" {
+		if n.On.Kind == catalog.Table && !n.On.IsPart() {
 			return n.On
 		}
 	}
@@ -136,40 +136,45 @@ func current(in *catalog.Catalog, history *catalog.Object) *catalog.Object {
 	return nil
 }
 
-// ordered are the columns of a new table in the order that they need: a history table has
-// its columns in the order of its table, of which what was there stays in front (SQL
-// Server: error 13524).
+// ordered are the columns of a table that is rebuilt. One that is versioned keeps the order
+// that its columns have, as its history has the same (SQL Server: error 13524).
 func ordered(c *order.Change) []*catalog.Object {
 	list := c.Source.PartsOf(catalog.Column)
-	first := c.Target
-	if first == nil {
-		now := current(c.Desired, c.Source)
-		if now == nil {
-			return list
-		}
-		if first = c.Actual.Find(now.Ref()); first == nil {
-			return list
-		}
-	} else if len(first.PartsOf(vocab.Versioning)) == 0 && current(c.Actual, first) == nil {
+	if len(c.Target.PartsOf(vocab.Versioning)) == 0 && current(c.Actual, c.Target) == nil {
 		return list
 	}
+	was := c.Target.PartsOf(catalog.Column)
 	place := func(p *catalog.Object) int {
-		return slices.IndexFunc(first.PartsOf(catalog.Column), func(x *catalog.Object) bool { return x.Key() == p.Key() })
+		i := slices.IndexFunc(was, func(x *catalog.Object) bool { return x.Key() == p.Key() })
+		if i < 0 || !p.Has("generated") && !was[i].Has("generated") && convert.Explicit(was[i].Text("type"), p.Text("type")) {
+			return len(was) // a new one, or one that the history has anew
+		}
+		return i
 	}
 	list = slices.Clone(list)
-	slices.SortStableFunc(list, func(a, b *catalog.Object) int {
-		i, j := place(a), place(b)
-		switch {
-		case i < 0 && j < 0:
-			return 0
-		case i < 0:
-			return 1
-		case j < 0:
-			return -1
-		}
-		return i - j
-	})
+	slices.SortStableFunc(list, func(a, b *catalog.Object) int { return place(a) - place(b) })
 	return list
+}
+
+// inTurn lets the columns that become the last ones of a table do so in the order of the
+// source, as those of its history do.
+func inTurn(c *order.Change, list []*order.Action) {
+	if len(c.Source.PartsOf(vocab.Versioning)) == 0 && c.Source.Text(vocab.Current) == "" {
+		return
+	}
+	place := func(a *order.Action) int {
+		return slices.IndexFunc(c.Source.PartsOf(catalog.Column), func(p *catalog.Object) bool { return c.Source.PartRef(p) == a.About })
+	}
+	var last []*order.Action
+	for _, a := range list {
+		if a.About.PartKind == catalog.Column && len(a.Removes) == 0 && place(a) >= 0 && slices.ContainsFunc(a.SQL, func(s string) bool { return strings.HasPrefix(s, "ALTER TABLE "+qualified(c.Source)+" ADD [") }) {
+			last = append(last, a)
+		}
+	}
+	slices.SortStableFunc(last, func(a, b *order.Action) int { return place(a) - place(b) })
+	for i := 1; i < len(last); i++ {
+		last[i].After = append(last[i].After, last[i-1].About)
+	}
 }
 
 var _ order.Follower = (*Writer)(nil)
@@ -183,6 +188,7 @@ func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) ca
 			there[o.Ref()] = o
 		}
 	}
+	desired = together(desired, actual)
 	if len(there) == 0 {
 		return nil, desired, actual
 	}
@@ -206,6 +212,135 @@ func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) ca
 	}
 	out.Sort()
 	return nil, &out, actual
+}
+
+// newHistory tells whether a history table is yet to come: the server makes it as
+// versioning begins, with the columns that its table has by then, in their order.
+func newHistory(c *order.Change, p *catalog.Object) bool {
+	ref := historyOf(p)
+	return c.Actual.Find(ref) == nil && c.Desired.Find(ref) != nil
+}
+
+// createHistory lets a table begin to keep what was, in a table that is made for it.
+func createHistory(c *order.Change, of *catalog.Object) []*order.Action {
+	h := c.Source
+	p := of.PartsOf(vocab.Versioning)[0]
+	a := locks(created(h), c.Actual.Find(of.Ref()))
+	a.Title = "begin the versioning of " + title(of) + " with history table " + h.Name
+	a.SQL = []string{versioningSQL(of, p)}
+	a.Makes = append(a.Makes, of.PartRef(p))
+	made := &catalog.Object{Kind: catalog.Index, Name: "ix_" + h.Name}
+	for _, x := range h.Parts {
+		ref := h.PartRef(x)
+		if x.Kind == catalog.Column || x.Kind == catalog.Index && strings.EqualFold(x.Name, made.Name) && madeIndex(of, x) {
+			a.Makes = append(a.Makes, ref)
+		}
+	}
+	if !slices.ContainsFunc(a.Makes, func(r catalog.Ref) bool { return r.PartKind == catalog.Index }) { // it comes by itself
+		a.SQL = append(a.SQL, batch("DROP INDEX "+quote(made.Name)+" ON "+qualified(h)+";"))
+	}
+	return []*order.Action{a}
+}
+
+// madeIndex tells whether an index of a history table is the one that the server makes.
+func madeIndex(of, x *catalog.Object) bool {
+	period := periodOf(of)
+	return len(period) == 2 && slices.Equal(x.List("columns"), []string{period[1], period[0]}) && x.Text("type") == "clustered" && x.Text("compression") == "PAGE" && len(x.List("options")) == 0 && !x.Has("unique") && !x.Has("disabled") && !x.Has("descending")
+}
+
+// together lets history tables have the columns that their tables have, whatever was left
+// out or held back of either: versioning wants both alike.
+func together(desired, actual *catalog.Catalog) *catalog.Catalog {
+	var out *catalog.Catalog
+	find := func(ref catalog.Ref) *catalog.Object { // which may be changed
+		for i, o := range out.Objects {
+			if o.Ref() == ref {
+				out.Objects[i] = o.Clone()
+				return out.Objects[i]
+			}
+		}
+		return nil
+	}
+	for _, o := range desired.Objects {
+		for _, p := range o.PartsOf(vocab.Versioning) {
+			h := desired.Find(historyOf(p))
+			if h == nil || alike(o, h) {
+				continue
+			}
+			if out == nil {
+				c := *desired
+				c.Objects = nil
+				for _, x := range desired.Objects {
+					c.Add(x)
+				}
+				out = &c
+			}
+			follow(find(o.Ref()), find(h.Ref()), actual.Find(o.Ref()), actual.Find(h.Ref()))
+		}
+	}
+	if out == nil {
+		return desired
+	}
+	return out
+}
+
+// historical are the facts of a column that its history has too.
+var historical = []string{"type", "collation", "not null"}
+
+func sameColumn(a, b *catalog.Object) bool {
+	return !slices.ContainsFunc(historical, func(f string) bool { return a.Text(f) != b.Text(f) && !a.Has("generated") && !b.Has("generated") })
+}
+
+func alike(o, h *catalog.Object) bool {
+	a, b := o.PartsOf(catalog.Column), h.PartsOf(catalog.Column)
+	return len(a) == len(b) && !slices.ContainsFunc(a, func(p *catalog.Object) bool {
+		q := h.Part(catalog.Column, p.Key())
+		return q == nil || !sameColumn(p, q)
+	})
+}
+
+// follow lets a table and its history have the same columns: as they are now where one of
+// them keeps what the other was to lose, and otherwise as the table has them.
+func follow(o, h, was, kept *catalog.Object) {
+	part := func(of *catalog.Object, key string) *catalog.Object {
+		if of == nil {
+			return nil
+		}
+		return of.Part(catalog.Column, key)
+	}
+	replace := func(of, now *catalog.Object) {
+		of.Parts = slices.DeleteFunc(slices.Clone(of.Parts), func(p *catalog.Object) bool { return p.Kind == catalog.Column && p.Key() == now.Key() })
+		of.Add(now)
+	}
+	for _, q := range h.PartsOf(catalog.Column) {
+		if o.Part(catalog.Column, q.Key()) != nil {
+			continue
+		}
+		if p := part(was, q.Key()); p != nil && part(kept, q.Key()) != nil {
+			o.Add(p)
+		} else {
+			h.Parts = slices.DeleteFunc(slices.Clone(h.Parts), func(x *catalog.Object) bool { return x == q })
+		}
+	}
+	for _, p := range o.PartsOf(catalog.Column) {
+		q := h.Part(catalog.Column, p.Key())
+		switch old := part(kept, p.Key()); {
+		case q != nil && sameColumn(p, q):
+		case old != nil && sameColumn(p, old):
+			replace(h, old)
+		case q != nil && part(was, p.Key()) != nil && sameColumn(part(was, p.Key()), q):
+			replace(o, part(was, p.Key()))
+		default:
+			now := p.Clone()
+			now.Properties = nil
+			for i := range p.Properties {
+				if f := p.Properties[i]; slices.Contains(historical, f.Name) || f.Name == catalog.Letters || f.Name == "sparse" || f.Name == "mask" {
+					now.Properties = append(now.Properties, f)
+				}
+			}
+			replace(h, now)
+		}
+	}
 }
 
 // alterPeriod changes what is hidden of a period.
