@@ -187,7 +187,7 @@ func (c changer) typ() string {
 
 func (c changer) statement() string {
 	t, o := c.table(), c.table()
-	switch c.IntN(24) {
+	switch c.IntN(32) {
 	case 0, 1, 2:
 		return fmt.Sprintf("CREATE TABLE %s (id int %s NOT NULL %s, n %s, m int DEFAULT %s %s)", t, c.pick("", "IDENTITY"), c.pick("", "PRIMARY KEY", "CONSTRAINT pk PRIMARY KEY NONCLUSTERED"), c.typ(), c.pick("1", "'x'", "NULL"), c.pick("", "CHECK (m > 0)", "UNIQUE", "REFERENCES "+o+" (id)"))
 	case 3:
@@ -222,6 +222,23 @@ func (c changer) statement() string {
 		return fmt.Sprintf("DELETE FROM %s WHERE id > %s", t, c.pick("0", "2"))
 	case 19:
 		return fmt.Sprintf("ALTER TABLE %s %s CONSTRAINT ALL", t, c.pick("CHECK", "NOCHECK", "WITH CHECK CHECK"))
+	case 24:
+		return fmt.Sprintf("%s %s%s ON %s%s TO %s%s", c.pick("GRANT", "DENY", "REVOKE"), c.pick("SELECT", "UPDATE", "EXECUTE", "ALL"), c.pick("", " (n)", " (nothing)"), c.pick("", "SCHEMA::", "OBJECT::"), c.pick(t, "dbo.s", "yard"), c.pick("clerk", "pilot", "public", "nobody"), c.pick("", " CASCADE", " WITH GRANT OPTION"))
+	case 25:
+		return c.pick("CREATE ROLE clerk", "CREATE ROLE pilot AUTHORIZATION clerk", "CREATE USER pilot WITHOUT LOGIN", "ALTER ROLE clerk ADD MEMBER pilot", "ALTER ROLE pilot ADD MEMBER clerk", "ALTER ROLE clerk DROP MEMBER pilot", "DROP ROLE clerk", "DROP ROLE pilot", "DROP USER pilot", "ALTER ROLE clerk WITH NAME = pilot")
+	case 26:
+		return fmt.Sprintf("ALTER AUTHORIZATION ON %s TO %s", c.pick(t, "SCHEMA::yard", "TYPE::dbo.label", "ROLE::pilot", "SCHEMA::dbo"), c.pick("clerk", "pilot", "dbo", "SCHEMA OWNER"))
+	case 27:
+		return fmt.Sprintf("ALTER TABLE %s %s", t, c.pick("ADD since datetime2 GENERATED ALWAYS AS ROW START NOT NULL DEFAULT '2020-01-01', until datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL DEFAULT '9999-12-31T23:59:59.9999999', PERIOD FOR SYSTEM_TIME (since, until)",
+			"SET (SYSTEM_VERSIONING = ON)", "SET (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.c, HISTORY_RETENTION_PERIOD = 3 DAYS))", "SET (SYSTEM_VERSIONING = OFF)", "DROP PERIOD FOR SYSTEM_TIME", "ALTER COLUMN until ADD HIDDEN", "ALTER COLUMN until DROP HIDDEN"))
+	case 28:
+		return c.pick("CREATE PARTITION FUNCTION pf (int) AS RANGE LEFT FOR VALUES (1, 2)", "CREATE PARTITION SCHEME ps AS PARTITION pf ALL TO ([PRIMARY])", "ALTER PARTITION SCHEME ps NEXT USED [PRIMARY]", "ALTER PARTITION FUNCTION pf() SPLIT RANGE (3)", "ALTER PARTITION FUNCTION pf() MERGE RANGE (2)", "DROP PARTITION SCHEME ps", "DROP PARTITION FUNCTION pf",
+			"CREATE CLUSTERED INDEX i3 ON "+t+" (id) ON ps (id)", "CREATE INDEX i4 ON "+t+" (m) ON ps (m)")
+	case 29:
+		return c.pick("EXEC('CREATE FUNCTION dbo.f (@n int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @n > 1')", "DROP FUNCTION dbo.f", "CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.f(m) ON "+t, "ALTER SECURITY POLICY dbo.p ADD BLOCK PREDICATE dbo.f(id) ON "+t+" AFTER INSERT", "ALTER SECURITY POLICY dbo.p DROP FILTER PREDICATE ON "+t,
+			"ALTER SECURITY POLICY dbo.p WITH (STATE = OFF)", "DROP SECURITY POLICY dbo.p")
+	case 30:
+		return c.pick("EXEC('CREATE TRIGGER d ON DATABASE FOR DROP_TABLE, CREATE_INDEX AS THROW 50001, ''no'', 1')", "EXEC('CREATE OR ALTER TRIGGER d ON DATABASE FOR DDL_ROLE_EVENTS AS INSERT INTO dbo.a (m) VALUES (9)')", "DROP TRIGGER d ON DATABASE", "DISABLE TRIGGER d ON DATABASE", "ENABLE TRIGGER ALL ON DATABASE")
 	case 20:
 		return fmt.Sprintf("EXEC('CREATE TRIGGER dbo.t ON %s AFTER %s AS PRINT 1')", t, c.pick("INSERT", "UPDATE, DELETE"))
 	}
@@ -235,6 +252,10 @@ func (x *session) state() string {
 		"name, object_id, type, parent_object_id FROM sys.objects ORDER BY object_id", "object_id, name, column_id, user_type_id, max_length, is_nullable, is_identity, default_object_id FROM sys.columns ORDER BY object_id, column_id",
 		"object_id, name, index_id, type, is_unique, is_disabled FROM sys.indexes ORDER BY object_id, index_id", "object_id, index_id, column_id, key_ordinal FROM sys.index_columns ORDER BY 1, 2, 3, 4", "name FROM sys.schemas ORDER BY name", "name FROM sys.types ORDER BY name",
 		"name, is_disabled, is_not_trusted FROM sys.check_constraints ORDER BY object_id", "name, is_disabled, is_not_trusted FROM sys.foreign_keys ORDER BY object_id", "major_id, minor_id, value FROM sys.extended_properties ORDER BY 1, 2", "object_id, definition FROM sys.sql_modules ORDER BY 1",
+		"class, major_id, minor_id, grantee_principal_id, permission_name, state FROM sys.database_permissions ORDER BY 1, 2, 3, 4, 5", "name, principal_id, owning_principal_id FROM sys.database_principals ORDER BY 2", "role_principal_id, member_principal_id FROM sys.database_role_members ORDER BY 1, 2",
+		"name, principal_id FROM sys.schemas ORDER BY name", "name, principal_id FROM sys.objects ORDER BY name, object_id", "name, principal_id FROM sys.types ORDER BY name", "name, temporal_type, history_table_id, history_retention_period FROM sys.tables ORDER BY object_id", "object_id, start_column_id, end_column_id FROM sys.periods ORDER BY 1",
+		"object_id, column_id, is_hidden FROM sys.columns WHERE is_hidden = 1 ORDER BY 1, 2", "function_id, boundary_id, value FROM sys.partition_range_values ORDER BY 1, 2", "name, function_id FROM sys.partition_schemes ORDER BY 1", "object_id, index_id, data_space_id FROM sys.indexes ORDER BY 1, 2",
+		"object_id, target_object_id, predicate_definition, operation_desc FROM sys.security_predicates ORDER BY 1, 2, 3, 4", "name, is_enabled FROM sys.security_policies ORDER BY 1", "name, is_disabled FROM sys.triggers WHERE parent_class = 0 ORDER BY 1",
 	} {
 		b.WriteString(x.value(q) + "\n")
 	}
