@@ -78,6 +78,11 @@ func (r *reader) versioned(t *catalog.Object, m Row) {
 		t.Add(o)
 		r.last = append(r.last, func() {
 			o.Need(h.Ref(), vocab.AspectColumns)
+			for _, p := range h.PartsOf(catalog.Column) { // which is what that of the table was
+				if q := t.Part(catalog.Column, p.Key()); q != nil {
+					p.Needs = append(p.Needs, catalog.Need{On: t.PartRef(q), Aspect: catalog.AspectName, Text: true})
+				}
+			}
 			for _, x := range []*catalog.Object{t, h} {
 				for _, p := range x.Parts {
 					if p.Kind == catalog.Column || x == t && (p.Kind == vocab.Period || p.Kind == catalog.PrimaryKey) {

@@ -26,7 +26,7 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 		return []*order.Action{w.addColumn(c, it.Source)}
 	case it.Source == nil:
 		return []*order.Action{w.dropColumn(c, it.Target)}
-	case it.Status == compare.Same && !c.Rebuilds(it) && !c.RebuildsFact(it, "default"):
+	case it.Status == compare.Same && !c.Rebuilds(it) && !c.RebuildsFact(it, "default") && !follows(c, it):
 		return nil
 	case anew(it) || c.Rebuilds(it) && it.Source.Has("generated"):
 		drop, add := w.dropColumn(c, it.Target), w.addColumn(c, it.Source)
@@ -154,7 +154,9 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	}
 	change := it.Property("type") != nil || it.Property("collation") != nil || it.Property("not null") != nil || it.Property("sparse") != nil
 	typed := it.Property("type") != nil || it.Property("collation") != nil
-	rebuild := c.Rebuilds(it) // its type steps aside
+	moves := follows(c, it)
+	change = change || moves
+	rebuild := c.Rebuilds(it) && ofAlias(was) // its type steps aside
 	newDefault := it.Property("default") != nil || it.Property("default name") != nil && (p.Text("default name") == "" || was.Text("default") == "" || nameTaken(c, p)) || c.RebuildsFact(it, "default")
 	aside := was.Has("default") && (newDefault || typed || rebuild)
 	if aside {
@@ -177,7 +179,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 		w.restated(c, it, a, alter)
 	}
 	described := was
-	if change && swaps(it) { // a new column has its flags, and no descriptions
+	if change && (swaps(it) || moves) { // a new column has its flags, and no descriptions
 		described = nil
 	} else {
 		a.SQL = append(a.SQL, w.columnFlags(it, alter)...)
@@ -221,7 +223,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	a.Risks = append(a.Risks, typeRisks(c, it)...)
 	notNull := p.Has("not null") && !was.Has("not null")
 	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + typeSQL(p) + sparseSQL(p)
-	if swaps(it) {
+	if swaps(it) || follows(c, it) {
 		w.swapped(c, it, a, alter)
 		return
 	}
@@ -287,6 +289,11 @@ func (w *Writer) swapped(c *order.Change, it *compare.Item, a *order.Action, alt
 	}
 	a.SQL = append(a.SQL, batch(alter+"DROP COLUMN "+old+";"), batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+fresh)+", "+vocab.String(p.Name)+", N'COLUMN';"))
 	a.Note = strings.TrimSpace(a.Note + " The column becomes the last one of the table.")
+}
+
+// ofAlias tells whether a column has a type that can be made anew.
+func ofAlias(p *catalog.Object) bool {
+	return slices.ContainsFunc(p.Needs, func(n catalog.Need) bool { return n.On.Kind == vocab.AliasType })
 }
 
 // retyped lets a column have the type that its own is made of while that is made

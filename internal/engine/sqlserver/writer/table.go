@@ -227,18 +227,30 @@ func rebuilt(c *order.Change) string {
 	if c.Property(vocab.Partitioned) != nil {
 		return "it is partitioned otherwise"
 	}
-	for _, it := range c.Parts {
-		if it.Kind() != catalog.Column || it.Source == nil || it.Target == nil {
+	return counts(c.Source, c.Target)
+}
+
+// copied tells whether one table becomes another by a copy of its rows.
+func copied(o, was *catalog.Object) bool {
+	a, b := o.Property(vocab.Partitioned), was.Property(vocab.Partitioned)
+	return counts(o, was) != "" || (a == nil) != (b == nil) || a != nil && !a.Value.Equal(b.Value)
+}
+
+// counts says which column counts by itself otherwise than before.
+func counts(o, was *catalog.Object) string {
+	for _, p := range o.PartsOf(catalog.Column) {
+		old := was.Part(catalog.Column, p.Key())
+		if old == nil {
 			continue
 		}
-		if a, b := it.Source.Text("identity"), it.Target.Text("identity"); a != b {
+		if a, b := p.Text("identity"), old.Text("identity"); a != b {
 			switch {
 			case b == "":
-				return "column " + it.Source.Name + " counts by itself from now on"
+				return "column " + p.Name + " counts by itself from now on"
 			case a == "":
-				return "column " + it.Source.Name + " no longer counts by itself"
+				return "column " + p.Name + " no longer counts by itself"
 			}
-			return "column " + it.Source.Name + " counts otherwise"
+			return "column " + p.Name + " counts otherwise"
 		}
 	}
 	return ""
@@ -263,7 +275,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		if p.Has("generated") || p.Text("type") == "rowversion" {
 			continue
 		}
-		value := w.copied(c, p, was, a)
+		value := w.taken(c, p, was, a)
 		if value == "" {
 			continue
 		}
@@ -336,8 +348,8 @@ func hasIdentity(o *catalog.Object) bool {
 	return slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Has("identity") })
 }
 
-// copied is what a column of the new table gets; "" for its default or NULL.
-func (w *Writer) copied(c *order.Change, p, was *catalog.Object, a *order.Action) string {
+// taken is what a column of the new table gets; "" for its default or NULL.
+func (w *Writer) taken(c *order.Change, p, was *catalog.Object, a *order.Action) string {
 	fill, filled := w.fill(c.Source, p)
 	ref := c.Source.PartRef(p)
 	switch {

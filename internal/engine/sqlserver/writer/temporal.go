@@ -156,6 +156,34 @@ func ordered(c *order.Change) []*catalog.Object {
 	return list
 }
 
+// follows tells whether a column of a history table must become the last one, as that of its
+// table does, which is made anew: what is computed there is a value here.
+func follows(c *order.Change, it *compare.Item) bool {
+	if c.Source.Text(vocab.Current) == "" || it.Source == nil || it.Target == nil || c.Target == nil {
+		return false
+	}
+	now, was := current(c.Desired, c.Source), current(c.Actual, c.Target)
+	if now == nil || was == nil || copied(now, was) {
+		return false
+	}
+	p, old := now.Part(catalog.Column, it.Source.Key()), was.Part(catalog.Column, it.Source.Key())
+	if p == nil || old == nil {
+		return false
+	}
+	return remade(p, old) || !p.Has("generated") && swaps(&compare.Item{Source: p, Target: old})
+}
+
+// remade tells whether a column is dropped and added to become another.
+func remade(p, was *catalog.Object) bool {
+	item := &compare.Item{Source: p, Target: was}
+	for _, f := range []string{"generated", "not null", "persisted"} {
+		if a, b := p.Property(f), was.Property(f); (a == nil) != (b == nil) || a != nil && !a.Value.Equal(b.Value) {
+			item.Properties = append(item.Properties, compare.PropertyDiff{Name: f})
+		}
+	}
+	return anew(item)
+}
+
 // inTurn lets the columns that become the last ones of a table do so in the order of the
 // source, as those of its history do.
 func inTurn(c *order.Change, list []*order.Action) {

@@ -305,6 +305,8 @@ func renamed(o *catalog.Object, now, kind string) string {
 // bound to a column refuses its change but where only its room grows.
 func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect order.Effect) bool {
 	switch {
+	case part != nil && part.Kind == catalog.Column && owner.Text(vocab.Current) != "" && need.Text: // of a history: it follows that of its table
+		return !effect.Gone
 	case need.Text:
 		return true
 	case effect.Gone:
