@@ -18,19 +18,36 @@ const msHarbour = `CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nva
 CREATE TABLE dbo.call (id int IDENTITY NOT NULL PRIMARY KEY, berth_id int NOT NULL CONSTRAINT FK_call REFERENCES dbo.berth (id), fee money NULL);
 INSERT INTO dbo.berth VALUES (1, N'Ostkai', NULL), (2, N'Südkai', N'deep');
 INSERT INTO dbo.call (berth_id, fee) VALUES (1, 10), (1, 20), (2, NULL);
+CREATE TABLE dbo.tariff (id int NOT NULL PRIMARY KEY, fee money NOT NULL,
+  since datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.tariff_was));
+INSERT INTO dbo.tariff (id, fee) VALUES (1, 10), (2, 20);
+GO
+UPDATE dbo.tariff SET fee = 12 WHERE id = 1;
 GO
 CREATE VIEW dbo.fees AS SELECT berth_id, SUM(fee) AS fees FROM dbo.call GROUP BY berth_id;
+GO
+CREATE FUNCTION dbo.ours (@berth int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @berth > 0;
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.ours(berth_id) ON dbo.call;
 `
 
 const msNext = `CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(60) NOT NULL, depth decimal(5,2) NOT NULL DEFAULT 4);
 CREATE TABLE dbo.call (id bigint IDENTITY NOT NULL PRIMARY KEY, berth_id int NOT NULL CONSTRAINT FK_call REFERENCES dbo.berth (id) ON DELETE CASCADE, fee decimal(19,4) NULL);
 CREATE INDEX IX_call ON dbo.call (berth_id);
+CREATE TABLE dbo.tariff (id int NOT NULL PRIMARY KEY, fee money NOT NULL, currency char(3) NOT NULL DEFAULT 'XTS',
+  since datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
+  WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.tariff_was, HISTORY_RETENTION_PERIOD = 2 YEARS));
 GO
 CREATE VIEW dbo.fees AS SELECT berth_id, SUM(fee) AS fees, COUNT(*) AS n FROM dbo.call GROUP BY berth_id;
+GO
+CREATE FUNCTION dbo.ours (@berth int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @berth > 0 AND @berth < 100;
+GO
+CREATE SECURITY POLICY dbo.own ADD FILTER PREDICATE dbo.ours(berth_id) ON dbo.call;
 `
 
-// msRows are all rows of the two tables.
-const msRows = "SELECT c.id, c.fee, b.id, b.name FROM dbo.call c JOIN dbo.berth b ON b.id = c.berth_id ORDER BY c.id"
+// msRows are all rows of the tables, and of what one of them was.
+const msRows = "SELECT c.id, c.fee, b.id, b.name, (SELECT STRING_AGG(CONVERT(nvarchar(20), CONVERT(decimal(9,2), t.fee)), ' ') FROM dbo.tariff AS t) + (SELECT STRING_AGG(CONVERT(nvarchar(20), CONVERT(decimal(9,2), w.fee)), ' ') FROM dbo.tariff_was AS w) AS fees FROM dbo.call c JOIN dbo.berth b ON b.id = c.berth_id ORDER BY c.id"
 
 // proxy stands between the program and the server, and cuts the connection when it has
 // let through so many bytes to the server.
@@ -250,7 +267,7 @@ func TestStandInSQLServer(t *testing.T) {
 	put(t, filepath.Join(dir, "dapper-mirror.yaml"), fmt.Sprintf("places:\n  live:\n    at: sqlserver://sa@%s/live?certificate=%s\n    password: {file: password}\n", p.address, url.QueryEscape(p.certificate)))
 	put(t, filepath.Join(dir, "password"), p.password+"\n")
 	r := want(t, 0, dir, "places", "live", "--try")
-	for _, says := range []string{"checked against a model of the server, not yet against a real one", "2 tables", "encrypted"} {
+	for _, says := range []string{"checked against a model of the server, not yet against a real one", "4 tables", "encrypted"} {
 		if !strings.Contains(unfolded(r.out), says) {
 			t.Errorf("places --try does not say %q:\n%s", says, r.out)
 		}

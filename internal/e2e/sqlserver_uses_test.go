@@ -209,3 +209,70 @@ func TestDaySQLServer(t *testing.T) {
 		t.Errorf("rows: %s", got)
 	}
 }
+
+// TestRightsSQLServer: rights, roles and owners count where they are asked for, and
+// nowhere else; what is made anew keeps them all the same; who is not there stops a script
+// as a whole, and is named before.
+func TestRightsSQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	dir := t.TempDir()
+	const base = "CREATE USER web WITHOUT LOGIN; CREATE ROLE clerk;\nCREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int);\nINSERT INTO dbo.berth VALUES (1, 4);\nGO\nCREATE SCHEMA yard;\nGO\nCREATE PROCEDURE dbo.free AS SELECT 1;\nGO\n"
+	const rights = "SELECT g.name, p.permission_name, p.state FROM sys.database_permissions AS p JOIN sys.database_principals AS g ON g.principal_id = p.grantee_principal_id WHERE p.permission_name <> 'CONNECT' ORDER BY g.name, p.permission_name"
+	live := p.make(t, base+"GRANT SELECT ON dbo.berth TO web;\nALTER ROLE clerk ADD MEMBER web;\n")
+	put(t, filepath.Join(dir, "dev.sql"), base+"GRANT SELECT, UPDATE ON dbo.berth TO clerk;\nGRANT EXECUTE ON dbo.free TO web;\nALTER AUTHORIZATION ON SCHEMA::yard TO clerk;\n")
+	for _, c := range []struct {
+		code       int
+		args       []string
+		says, lies string
+	}{
+		{0, nil, "No difference", "grant"},
+		{1, []string{"--include", "grants"}, "GRANT SELECT TO [clerk]", "owner"},
+		{1, []string{"--include", "grants"}, "~ clerk", "owner"},
+		{1, []string{"--include", "owners"}, "+ owner clerk", "GRANT"},
+		{1, []string{"--include", "owners,grants", "--only", "role:*"}, "- member web", "dbo.berth"},
+		{0, []string{"--include", "owners,grants", "--tolerate", "grants,owners"}, "No difference", "GRANT"},
+		{1, []string{"--include", "grants", "--except", "role:*"}, "dbo.free", "~ clerk"},
+	} {
+		r := want(t, c.code, dir, append([]string{"compare", "dev.sql", live}, c.args...)...)
+		if !strings.Contains(r.out, c.says) || strings.Contains(r.out, c.lies) {
+			t.Errorf("%v: it does not say %q, or says %q:\n%s", c.args, c.says, c.lies, r.out)
+		}
+	}
+	// A table that is rebuilt keeps what nobody spoke of.
+	put(t, filepath.Join(dir, "counts.sql"), strings.Replace(read(t, filepath.Join(dir, "dev.sql")), "id int NOT NULL", "id int IDENTITY NOT NULL", 1))
+	was := p.ask(t, live, rights)
+	want(t, 0, dir, "sync", "counts.sql", live, "--yes")
+	if now := p.ask(t, live, rights); now != was {
+		t.Errorf("the rebuilt table has %s, had %s", now, was)
+	}
+	// What was asked for is carried out, is told alike by every output, and goes back.
+	want(t, 0, dir, "capture", live, "-o", "was.json")
+	want(t, 0, dir, "script", "counts.sql", live, "--include", "owners,grants", "-o", "up.sql", "--backout", "down.sql", "--rehearse")
+	want(t, 0, dir, "check", "up.sql", live)
+	want(t, 0, dir, "apply", "up.sql", live, "--yes")
+	want(t, 0, dir, "compare", "counts.sql", live, "--include", "owners,grants")
+	if now := p.ask(t, live, rights); now != "clerk,SELECT,G;clerk,UPDATE,G;web,EXECUTE,G" {
+		t.Errorf("the rights are %s", now)
+	}
+	want(t, 0, dir, "apply", "down.sql", live, "--yes")
+	want(t, 0, dir, "compare", "was.json", live, "--include", "owners,grants")
+	// Somebody is not there: it is said in the script, which then does nothing at all.
+	stranger := p.make(t, strings.Replace(base, "CREATE USER web WITHOUT LOGIN; ", "", 1))
+	want(t, 0, dir, "script", "counts.sql", stranger, "--include", "owners,grants", "-o", "stranger.sql")
+	if text := read(t, filepath.Join(dir, "stranger.sql")); !strings.Contains(text, "It wants the user web") {
+		t.Errorf("who is wanted is not said:\n%s", text)
+	}
+	before := p.dump(t, stranger)
+	r := run(t, dir, "apply", "stranger.sql", stranger, "--yes")
+	if d := firstDifference(before, p.dump(t, stranger)); r.code != 2 || d != "" || !strings.Contains(r.errout, "Cannot find the user 'web'") {
+		t.Errorf("exit %d, changed: %s\n%s", r.code, d, r.errout)
+	}
+	// A text that tells of a part of a database may name whom it does not make.
+	put(t, filepath.Join(dir, "part.sql"), "CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int);\nGRANT SELECT ON dbo.berth TO somebody;\nDENY UPDATE (depth) ON dbo.berth TO public;\n")
+	want(t, 0, dir, "capture", "part.sql", "--dialect", "sqlserver", "--as", "folder", "-o", "part")
+	if text := read(t, filepath.Join(dir, "part", "dbo", "berth.table.sql")); !strings.Contains(text, "GRANT SELECT ON OBJECT::[dbo].[berth] TO [somebody];") || !strings.Contains(text, "DENY UPDATE ([depth]) ON OBJECT::[dbo].[berth] TO [public];") {
+		t.Errorf("the folder does not say it:\n%s", text)
+	}
+	want(t, 0, dir, "compare", "part", "part.sql", "--dialect", "sqlserver", "--include", "grants")
+}

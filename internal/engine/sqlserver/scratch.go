@@ -66,6 +66,7 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 	switch where {
 	case "", engine.ModelScratch:
 		m := model.New()
+		m.Implied = true
 		m.Create("scratch", collationOf(like))
 		d, err := within(ctx, m, "scratch")
 		if err != nil {
@@ -113,6 +114,13 @@ func (e Engine) beside(ctx context.Context, at string, like *catalog.Catalog) (e
 	if err != nil {
 		_ = drop()
 		return nil, "", nil, err
+	}
+	for _, who := range writer.Principals(like) {
+		if err := d.Exec(ctx, "CREATE USER "+vocab.Quote(who)+" WITHOUT LOGIN"); err != nil {
+			d.Close()
+			_ = drop()
+			return nil, "", nil, fmt.Errorf("making a scratch database: %w", err)
+		}
 	}
 	return d, "a scratch database on the server of the place", func() error { d.Close(); return drop() }, nil
 }

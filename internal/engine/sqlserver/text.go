@@ -31,7 +31,7 @@ func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, signs
 // ReadText implements engine.TextReader: the texts are run on a model of the server.
 func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
 	m := model.New()
-	m.Reading = true
+	m.Implied, m.Quiet = true, true
 	m.Create("text", collationOf(opt.Like))
 	d, err := within(ctx, m, "text")
 	if err != nil {

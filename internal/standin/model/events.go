@@ -81,7 +81,7 @@ func (x *session) announce(st tsql.Statement, watching []*object) {
 			held, group := groups[e]
 			return e == event || group && (held == nil || slices.Contains(held, thing))
 		})
-		if event == "" || x.s.Reading || tr.trig.disabled || !covers {
+		if event == "" || x.s.Quiet || tr.trig.disabled || !covers {
 			continue
 		}
 		vars, told := x.vars, x.told

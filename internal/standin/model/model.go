@@ -23,9 +23,10 @@ const Version = "16.0.1000.6"
 type Server struct {
 	// Auth tells who may log in; nil for everybody.
 	Auth func(tds.Login) bool
-	// Reading says that texts are run for the structure that they tell of: principals are there
-	// that statements name and none makes, and triggers of the database do not look on.
-	Reading bool
+	// Implied lets principals be there that statements name and none makes: users belong to
+	// logins, of which texts and scripts seldom tell. Quiet keeps triggers of the database from
+	// looking on.
+	Implied, Quiet bool
 	// Count is told of every batch that reads the catalog; nil for nobody.
 	Count func(batch string)
 

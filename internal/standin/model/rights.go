@@ -70,7 +70,7 @@ func (x *session) known(name, kind string) *principal {
 	if p := x.d.principal(name); p != nil {
 		return p
 	}
-	if !x.s.Reading {
+	if !x.s.Implied {
 		panic(fail(15151, "Cannot find the %s '%s', because it does not exist or you do not have permission.", kind, name))
 	}
 	return x.newPrincipal(principal{name: name, typ: "S", implied: true})

@@ -62,7 +62,7 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 		}
 	}
 	value, filled := w.fill(o, p)
-	if v := since(o, p); v != "" && !filled {
+	if v := since(o, p) + w.handedDown(c, p); v != "" && !filled {
 		value, filled = v, true
 	}
 	if filled {
@@ -229,8 +229,8 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	}
 	if notNull {
 		value, filled := w.fill(o, p)
-		if !filled && p.Has("default") {
-			value = p.Text("default")
+		if !filled {
+			value = p.Text("default") + w.handedDown(c, p)
 		}
 		if value == "" {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: noNull(c.Source, p), Ask: holdsNull(c.Target, was)})

@@ -306,3 +306,27 @@ func createGrant(c *order.Change) *order.Action {
 // rightly tells whether a difference is one of owner or rights, which have statements of
 // their own.
 func rightly(d compare.PropertyDiff) bool { return d.Name == "owner" || d.Name == "grants" }
+
+// Principals are the users that a structure names: those who own something, have rights on
+// it or are in a role, and are no roles themselves.
+func Principals(c *catalog.Catalog) []string {
+	seen := map[string]bool{"": true, "public": true, "dbo": true, "guest": true}
+	if c == nil {
+		return nil
+	}
+	for _, o := range c.Objects {
+		if o.Kind == vocab.Role {
+			seen[o.Key()] = true
+		}
+	}
+	var out []string
+	for _, o := range c.Objects {
+		for _, n := range concerned(o) {
+			if !seen[n] {
+				seen[n] = true
+				out = append(out, n)
+			}
+		}
+	}
+	return out
+}

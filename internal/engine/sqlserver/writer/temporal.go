@@ -124,6 +124,26 @@ func since(o, p *catalog.Object) string {
 	return "CONVERT(" + typ + ", N'" + end + "')"
 }
 
+// handedDown is what the rows of a history get in a column that may not be NULL: what those
+// of its table get, which has the default.
+func (w *Writer) handedDown(c *order.Change, p *catalog.Object) string {
+	if c.Source.Text(vocab.Current) == "" || !p.Has("not null") {
+		return ""
+	}
+	now := current(c.Desired, c.Source)
+	if now == nil {
+		return ""
+	}
+	x := now.Part(catalog.Column, p.Key())
+	if x == nil {
+		return ""
+	}
+	if v, ok := w.fill(now, x); ok {
+		return v
+	}
+	return x.Text("default")
+}
+
 // current is the table whose history a table is, in a structure.
 func current(in *catalog.Catalog, history *catalog.Object) *catalog.Object {
 	for _, o := range in.Objects {
