@@ -109,9 +109,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	x.making = t
 	defer func() { x.making = nil }()
 	t.indexes = []*index{{compression: b.Options["DATA_COMPRESSION"]}}
-	for i := range b.Columns {
-		x.newColumn(t, &b.Columns[i], true)
-	}
+	x.columns(t, b.Columns)
 	x.lie(t, t.indexes[0], b.On)
 	for i := range b.Columns {
 		for j := range b.Columns[i].Constraints {
@@ -127,6 +125,24 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	x.periodOf(t, b.Columns, b.Period)
 	if b.Options["SYSTEM_VERSIONING"] == "ON" {
 		x.version(t, b.Options)
+	}
+}
+
+// columns gives a new table its columns: what is computed may stand before what it is
+// computed from.
+func (x *session) columns(t *object, list []tsql.Column) {
+	made := make([]*column, len(list))
+	for _, computed := range []bool{false, true} {
+		for i := range list {
+			if (list[i].Computed != nil) == computed {
+				x.newColumn(t, &list[i], true)
+				made[i] = t.cols[len(t.cols)-1]
+			}
+		}
+	}
+	t.cols = made
+	for i, c := range made {
+		c.id = i + 1
 	}
 }
 

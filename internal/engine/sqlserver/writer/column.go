@@ -55,12 +55,7 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("add column %s to %s", p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, c.Target)
 	add := "ALTER TABLE " + qualified(o) + " ADD "
-	if c.Target.Part(catalog.Column, p.Key()) == nil {
-		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectColumns})
-		for _, x := range c.Target.PartsOf(vocab.Period) { // by which versioning learns of it
-			a.Effects = append(a.Effects, order.Effect{On: c.Target.PartRef(x), Aspect: vocab.AspectColumns})
-		}
-	}
+	a.Effects = columnsOf(c.Target)
 	value, filled := w.fill(o, p)
 	if v := since(o, p) + w.handedDown(c, p); v != "" && !filled {
 		value, filled = v, true
@@ -92,6 +87,15 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	}
 	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
 	return a
+}
+
+// columnsOf is the effect that a table has other columns, by which versioning learns of it.
+func columnsOf(o *catalog.Object) []order.Effect {
+	out := []order.Effect{{On: o.Ref(), Aspect: vocab.AspectColumns}}
+	for _, p := range o.PartsOf(vocab.Period) {
+		out = append(out, order.Effect{On: o.PartRef(p), Aspect: vocab.AspectColumns})
+	}
+	return out
 }
 
 // reads are the columns of the target that an expression names: they must still be
@@ -136,6 +140,7 @@ func (w *Writer) dropColumn(c *order.Change, p *catalog.Object) *order.Action {
 		a.SQL = []string{dropConstraint(o, p, p.Text("default name"))}
 	}
 	a.SQL = append(a.SQL, batch(alter+"COLUMN "+quote(p.Name)+";"))
+	a.Effects = columnsOf(o)
 	if !p.Has("generated") {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("the values of column %s of table %s", p.Name, o.Name), Ask: w.anyValue(o, p)}}
 	}

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -169,6 +170,13 @@ func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action
 // them as they were when the view was made (SQL Server: sp_refreshsqlmodule).
 func refreshed(c *order.Change, after []catalog.Ref) []*order.Action {
 	reach := map[catalog.Ref]bool{c.Target.Ref(): true}
+	gone := map[string]bool{}
+	for _, it := range c.Parts {
+		if it.Kind() == catalog.Column && it.Source == nil {
+			gone[strings.ToLower(it.Target.Name)] = true
+		}
+	}
+	broken := map[catalog.Ref]bool{}
 	var out []*order.Action
 	for again := true; again; {
 		again = false
@@ -178,6 +186,10 @@ func refreshed(c *order.Change, after []catalog.Ref) []*order.Action {
 			}
 			reach[v.Ref()], again = true, true
 			now := c.Desired.Find(v.Ref())
+			if slices.ContainsFunc(v.Needs, func(n catalog.Need) bool { return broken[n.On.Object()] }) || slices.ContainsFunc(sqltext.Significant(vocab.Dialect, v.Text("definition")), func(t sqltext.Token) bool { return t.IsName() && gone[strings.ToLower(t.Name())] }) {
+				broken[v.Ref()] = true // it may read what goes: it would be refused
+				continue
+			}
 			if now == nil || now.Text("definition") != v.Text("definition") || slices.ContainsFunc(v.Needs, func(n catalog.Need) bool { return c.Desired.Resolve(n.On) == nil }) {
 				continue // it is made anew, or reads what will not be there: that is somebody else's to mend
 			}

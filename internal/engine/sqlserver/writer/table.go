@@ -268,7 +268,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		Risks:   []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "every row of table " + o.Name + " is copied"}}}, old)
 	var lines, into, from []string
 	identity := false
-	for _, p := range ordered(c) {
+	for _, p := range o.PartsOf(catalog.Column) {
 		lines = append(lines, columnSQL(p, true))
 		a.Makes = append(a.Makes, o.PartRef(p))
 		was := old.Part(catalog.Column, p.Key())

@@ -156,26 +156,6 @@ func current(in *catalog.Catalog, history *catalog.Object) *catalog.Object {
 	return nil
 }
 
-// ordered are the columns of a table that is rebuilt. One that is versioned keeps the order
-// that its columns have, as its history has the same (SQL Server: error 13524).
-func ordered(c *order.Change) []*catalog.Object {
-	list := c.Source.PartsOf(catalog.Column)
-	if len(c.Target.PartsOf(vocab.Versioning)) == 0 && current(c.Actual, c.Target) == nil {
-		return list
-	}
-	was := c.Target.PartsOf(catalog.Column)
-	place := func(p *catalog.Object) int {
-		i := slices.IndexFunc(was, func(x *catalog.Object) bool { return x.Key() == p.Key() })
-		if i < 0 || !p.Has("generated") && !was[i].Has("generated") && convert.Explicit(was[i].Text("type"), p.Text("type")) {
-			return len(was) // a new one, or one that the history has anew
-		}
-		return i
-	}
-	list = slices.Clone(list)
-	slices.SortStableFunc(list, func(a, b *catalog.Object) int { return place(a) - place(b) })
-	return list
-}
-
 // follows tells whether a column of a history table must become the last one, as that of its
 // table does, which is made anew: what is computed there is a value here.
 func follows(c *order.Change, it *compare.Item) bool {
@@ -190,7 +170,7 @@ func follows(c *order.Change, it *compare.Item) bool {
 	if p == nil || old == nil {
 		return false
 	}
-	return remade(p, old) || !p.Has("generated") && swaps(&compare.Item{Source: p, Target: old})
+	return remade(p, old) || p.Has("generated") && c.Rebuild[was.PartRef(old)] || !p.Has("generated") && swaps(&compare.Item{Source: p, Target: old})
 }
 
 // remade tells whether a column is dropped and added to become another.
@@ -227,39 +207,125 @@ func inTurn(c *order.Change, list []*order.Action) {
 
 var _ order.Follower = (*Writer)(nil)
 
-// Follow implements order.Follower: a history table that the server named has the name
-// that it has in the target, whatever it is called in the source.
+// Follow implements order.Follower: history tables have the columns of their tables, in the
+// order in which both will have them, and those that the server named have the name that
+// they have in the target, whatever they are called in the source.
 func (w *Writer) Follow(desired, actual *catalog.Catalog, _ func(catalog.Ref) catalog.Ref) (actions []*order.Action, to, from *catalog.Catalog) {
-	there := map[catalog.Ref]*catalog.Object{}
-	for _, o := range actual.Objects {
-		if strings.HasPrefix(o.ID, vocab.HistoryOf) {
-			there[o.Ref()] = o
-		}
+	if !slices.ContainsFunc(desired.Objects, func(o *catalog.Object) bool { return len(o.PartsOf(vocab.Versioning)) > 0 }) {
+		return nil, desired, actual
 	}
 	desired = together(desired, actual)
-	if len(there) == 0 {
-		return nil, desired, actual
+	names := calledHere(desired, actual)
+	orders := map[catalog.Ref][]string{}
+	for _, o := range desired.Objects {
+		for _, p := range o.PartsOf(vocab.Versioning) {
+			if was := actual.Find(o.Ref()); was != nil {
+				orders[o.Ref()] = settledOrder(o, was)
+				orders[historyOf(p)] = orders[o.Ref()]
+			}
+		}
 	}
 	out := *desired
 	out.Objects = nil
 	for _, o := range desired.Objects {
-		if h := there[o.Ref()]; h != nil && h.Name != o.Name {
-			o = o.Clone()
-			o.Name = h.Name
+		name, list := names[o.Ref()], orders[o.Ref()]
+		versioned := o.PartsOf(vocab.Versioning)
+		if name == "" && list == nil && len(versioned) == 0 {
+			out.Add(o)
+			continue
 		}
-		for i, p := range o.PartsOf(vocab.Versioning) {
-			if h := there[historyOf(p)]; h != nil && qualified(h) != p.Text("history") {
-				if i == 0 {
-					o = o.Clone()
-				}
-				now := o.Part(vocab.Versioning, p.Key())
-				now.Set("history", catalog.SQL(catalog.Piece{Text: qualified(h), Canon: p.Property("history").Value.Canonical()}))
+		if o = o.Clone(); name != "" {
+			o.Name = name
+		}
+		sortColumns(o, list)
+		for _, p := range versioned {
+			ref := historyOf(p)
+			if name := names[ref]; name != "" {
+				o.Part(vocab.Versioning, p.Key()).Set("history", catalog.SQL(catalog.Piece{Text: quote(desired.Find(ref).Schema) + "." + quote(name), Canon: p.Property("history").Value.Canonical()}))
 			}
 		}
 		out.Add(o)
 	}
 	out.Sort()
 	return nil, &out, actual
+}
+
+// calledHere are the names of history tables that the server named: those of the target, or
+// new ones that nothing there has.
+func calledHere(desired, actual *catalog.Catalog) map[catalog.Ref]string {
+	taken := map[string]bool{}
+	for _, o := range actual.Objects {
+		taken[strings.ToLower(o.Name)] = true
+	}
+	out := map[catalog.Ref]string{}
+	for _, o := range desired.Objects {
+		if !strings.HasPrefix(o.ID, vocab.HistoryOf) {
+			continue
+		}
+		if h := actual.Find(o.Ref()); h != nil {
+			out[o.Ref()] = h.Name
+			continue
+		}
+		name := o.Name
+		for n := 1; taken[strings.ToLower(name)]; n++ {
+			name = fmt.Sprintf("%s%d", o.Name, n) // digits, as the server's own end in
+		}
+		taken[strings.ToLower(name)] = true
+		out[o.Ref()] = name
+	}
+	return out
+}
+
+// settledOrder are the columns of a versioned table in the order that they will have, in it
+// and in its history: those that stay, and then those that come or are made anew.
+func settledOrder(o, was *catalog.Object) []string {
+	old := was.PartsOf(catalog.Column)
+	in := func(list []*catalog.Object, key string) int {
+		return slices.IndexFunc(list, func(x *catalog.Object) bool { return x.Key() == key })
+	}
+	place := map[string]int{}
+	var out []string
+	for i, p := range o.PartsOf(catalog.Column) {
+		at := in(old, p.Key())
+		if at < 0 || !p.Has("generated") && !old[at].Has("generated") && convert.Explicit(old[at].Text("type"), p.Text("type")) || !copied(o, was) && (remade(p, old[at]) || p.Has("generated") && onRetyped(o, was, p)) {
+			at = len(old) + i
+		}
+		place[p.Key()] = at
+		out = append(out, p.Key())
+	}
+	slices.SortStableFunc(out, func(a, b string) int { return place[a] - place[b] })
+	return out
+}
+
+// onRetyped tells whether a computed column is made anew as what it is computed from gets
+// another type.
+func onRetyped(o, was, p *catalog.Object) bool {
+	return slices.ContainsFunc(p.Needs, func(n catalog.Need) bool {
+		if n.On.PartKind != catalog.Column || n.On.Object() != o.Ref() {
+			return false
+		}
+		a, b := o.Part(catalog.Column, n.On.Part), was.Part(catalog.Column, n.On.Part)
+		return a != nil && b != nil && !sameColumn(a, b)
+	})
+}
+
+// sortColumns gives a table its columns in an order; those that it does not name stay
+// behind.
+func sortColumns(o *catalog.Object, list []string) {
+	if list == nil {
+		return
+	}
+	o.Parts = slices.Clone(o.Parts)
+	place := func(p *catalog.Object) int {
+		if p.Kind != catalog.Column {
+			return len(list) + 1
+		}
+		if i := slices.Index(list, p.Key()); i >= 0 {
+			return i
+		}
+		return len(list)
+	}
+	slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int { return place(a) - place(b) })
 }
 
 // newHistory tells whether a history table is yet to come: the server makes it as
