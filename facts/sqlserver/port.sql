@@ -50,3 +50,5 @@ CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20);
 CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([PRIMARY]);
 CREATE TABLE dbo.tide (id int NOT NULL, height int) ON nos (id);
 INSERT INTO dbo.tide VALUES (1, 1), (10, 2), (19, 3), (20, 4);
+CREATE TABLE dbo.lamp (id int NOT NULL, power int, colour varchar(9));
+CREATE STATISTICS by_power ON dbo.lamp (power) WHERE colour = 'red';

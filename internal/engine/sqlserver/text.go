@@ -309,6 +309,8 @@ func (u *unit) about(st tsql.Statement) {
 	switch b := st.Body.(type) {
 	case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.Truncate, *tsql.SelectStmt, *tsql.Checkident, *tsql.PrintStmt:
 		u.rows = true
+	case *tsql.Statistics:
+		u.rows = b.Verb == "UPDATE"
 	case *tsql.Set:
 		u.rows = b.Option == "IDENTITY_INSERT"
 	case *tsql.Use:

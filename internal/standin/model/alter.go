@@ -180,6 +180,11 @@ func (x *session) blocks(t *object, c *column, alter, widens, sameType bool) []*
 			say("index", i.name)
 		}
 	}
+	for _, s := range t.stats {
+		if slices.Contains(s.cols, c.id) && !(alter && widens) || s.where != nil && slices.Contains(x.used(t, s.where), c) {
+			say("statistics", s.name)
+		}
+	}
 	for _, k := range x.d.list("F") {
 		if k.parent == t.id && slices.Contains(k.con.cols, c.id) || k.con.parent == t.id && slices.Contains(k.con.refs, c.id) {
 			say("object", k.name)
@@ -450,6 +455,9 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 	} else {
 		i.id = 2
 		for _, have := range t.indexes {
+			i.id = max(i.id, have.id+1)
+		}
+		for _, have := range t.stats {
 			i.id = max(i.id, have.id+1)
 		}
 	}

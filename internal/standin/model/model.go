@@ -119,6 +119,7 @@ type object struct {
 	escalation   string
 	userType     int // of a table type
 
+	stats     []*statistic
 	period    [2]int // the columns of the period, where it has one
 	history   int64  // the table that keeps what was, where one does
 	historyOf int64

@@ -533,6 +533,11 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		x.lock(k, lockSchS, false)
 		return renamed(x.view(o), alias, nil)
 	}
+	return renamed(x.tableRows(o, k, f, e), alias, nil)
+}
+
+// tableRows are the rows of a table that are read: those of a time, those that are seen.
+func (x *session) tableRows(o *object, k lockKey, f *tsql.From, e *env) *relation {
 	mode, keep := lockShared, false
 	for _, h := range f.Hints {
 		switch h {
@@ -554,7 +559,7 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		panic(fail(13544, "Temporal FOR SYSTEM_TIME clause can only be used with system-versioned tables. '%s' is not a system-versioned table.", x.d.name+"."+o.full()))
 	}
 	if x.drily {
-		return renamed(tableRelation(o, [][]any{make([]any, len(o.cols))}), alias, nil)
+		return tableRelation(o, [][]any{make([]any, len(o.cols))})
 	}
 	if seen := x.seen(o); seen != nil {
 		var rows [][]any
@@ -566,12 +571,12 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		if f.Time != nil {
 			panic(fail(unknown, "The stand-in does not know FOR SYSTEM_TIME of a table with a security policy."))
 		}
-		return renamed(tableRelation(o, rows), alias, nil)
+		return tableRelation(o, rows)
 	}
 	if f.Time != nil {
-		return renamed(x.asOf(o, f, e), alias, nil)
+		return x.asOf(o, f, e)
 	}
-	return renamed(tableRelation(o, o.rows), alias, nil)
+	return tableRelation(o, o.rows)
 }
 
 // view is what a view shows.

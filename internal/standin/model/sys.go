@@ -203,15 +203,8 @@ func init() {
 	maps.Copy(sysViews, map[string]sysView{
 		"indexes":       {"object_id# name index_id# type# type_desc is_unique# data_space_id# ignore_dup_key# is_primary_key# is_unique_constraint# fill_factor# is_padded# is_disabled# is_hypothetical# allow_row_locks# allow_page_locks# has_filter# filter_definition compression_delay# optimize_for_sequential_key#", showIndexes},
 		"index_columns": {"object_id# index_id# index_column_id# column_id# key_ordinal# partition_ordinal# is_descending_key# is_included_column#", showIndexColumns},
-		"stats": {"object_id# name stats_id# auto_created# user_created# no_recompute# has_filter# filter_definition is_temporary# is_incremental#", func(x *session, add func(...any)) {
-			for _, o := range x.d.list("U", "V") {
-				for _, i := range o.indexes {
-					if i.id > 0 {
-						add(o.id, i.name, int64(i.id), int64(0), int64(0), bit(i.options["STATISTICS_NORECOMPUTE"] == "ON"), bit(i.filter != ""), orNull(i.filter), int64(0), int64(0))
-					}
-				}
-			}
-		}},
+		"stats":         {"object_id# name stats_id# auto_created# user_created# no_recompute# has_filter# filter_definition is_temporary# is_incremental#", showStatistics},
+		"stats_columns": {"object_id# stats_id# stats_column_id# column_id#", showStatisticsColumns},
 		"partitions": {"partition_id# object_id# index_id# partition_number# hobt_id# rows# filestream_filegroup_id# data_compression# data_compression_desc", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V", "TT") {
 				for _, i := range o.indexes {

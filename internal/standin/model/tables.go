@@ -45,6 +45,8 @@ func (x *session) define(st tsql.Statement) {
 		x.rights(b)
 	case *tsql.SecurityPolicy:
 		x.securityPolicy(b)
+	case *tsql.Statistics:
+		x.statistics(b)
 	case *tsql.PartitionFunction:
 		x.createPartFunction(b)
 	case *tsql.PartitionScheme:

@@ -226,7 +226,9 @@ func (p *Parser) drop() any {
 	switch {
 	case p.at("user", "role"):
 		return p.principal("DROP")
-	case p.at("login", "database", "statistics"):
+	case p.at("statistics"):
+		return p.statistics("DROP")
+	case p.at("login", "database"):
 		return p.passed()
 	}
 	if !p.at(dropKinds...) {

@@ -51,7 +51,9 @@ func (p *Parser) create() any {
 		return p.createIndex()
 	case p.at("user", "role"):
 		return p.principal("CREATE")
-	case p.at("login", "database", "statistics"):
+	case p.at("statistics"):
+		return p.statistics("CREATE")
+	case p.at("login", "database"):
 		return p.passed()
 	}
 	p.fail(40000, "CREATE %s is not known here.", strings.ToUpper(p.Peek().Text))

@@ -73,7 +73,10 @@ func (p *Parser) withStmt() any {
 	ctes := p.ctes()
 	switch {
 	case p.at("update"):
-		u := p.update().(*Update)
+		u, ok := p.update().(*Update)
+		if !ok {
+			p.unexpected()
+		}
 		u.With = ctes
 		return u
 	case p.at("delete"):
@@ -139,6 +142,9 @@ func (p *Parser) top() Expr {
 
 func (p *Parser) update() any {
 	p.want("update")
+	if p.at("statistics") {
+		return p.statistics("UPDATE")
+	}
 	u := &Update{Top: p.top(), Table: p.target()}
 	if p.Take("with") {
 		p.hints()

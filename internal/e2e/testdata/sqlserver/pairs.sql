@@ -1075,3 +1075,17 @@ CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, since datetime2 GENERATED A
 CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, since datetime2 GENERATED ALWAYS AS ROW START NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END NOT NULL, PERIOD FOR SYSTEM_TIME (since, until))
   WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.berth_was));
 --- steps 4
+=== statistics step aside for their column, come and go
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth int, tide int, name varchar(9));
+CREATE STATISTICS by_depth ON dbo.berth (depth, tide) WHERE depth > 3 WITH FULLSCAN, NORECOMPUTE;
+CREATE STATISTICS by_name ON dbo.berth (name);
+CREATE STATISTICS gone ON dbo.berth (tide) WITH SAMPLE 5 PERCENT;
+INSERT INTO dbo.berth VALUES (1, 4, 5, 'Ost');
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, depth bigint, tide int, name varchar(20));
+CREATE STATISTICS by_depth ON dbo.berth (depth, tide) WHERE depth > 3 WITH NORECOMPUTE;
+CREATE STATISTICS by_name ON dbo.berth (name);
+CREATE STATISTICS [new one] ON dbo.berth (tide, id);
+UPDATE STATISTICS dbo.berth;
+--- rows SELECT depth FROM dbo.berth
+4

@@ -93,7 +93,7 @@ func (r *reader) index(m Row) error {
 	default:
 		switch o.Name = m.text("name"); {
 		case madeHistory.MatchString(o.Name):
-			o.ID = "ix_" + vocab.HistoryOf
+			o.ID = "ix_history"
 		case r.fold(o.Name) != o.Name:
 			o.ID = r.fold(o.Name)
 		}
@@ -445,4 +445,36 @@ func (r *reader) user(m Row) (from, owner *catalog.Object) {
 		return p, r.objects[id]
 	}
 	return r.objects[id], nil
+}
+
+// statistic reads statistics that somebody created, one column a row.
+func (r *reader) statistic(m Row) error {
+	t := r.objects[m.num("object_id")]
+	p, ref := r.known(m.num("object_id"), m.num("column_id"))
+	if t == nil || p == nil {
+		return nil
+	}
+	name := m.text("name")
+	o := t.Part(vocab.Statistics, r.fold(name))
+	if o == nil {
+		if o = (&catalog.Object{Kind: vocab.Statistics, Name: name}); r.fold(name) != name {
+			o.ID = r.fold(name)
+		}
+		o.Set("columns", catalog.List())
+		if m["filter_definition"] != nil {
+			x := r.expression(m.text("filter_definition"))
+			o.Set("where", x)
+			tokens := sqltext.Significant(tsql.Dialect, x.String())
+			for _, c := range t.PartsOf(catalog.Column) {
+				if slices.ContainsFunc(tokens, func(k sqltext.Token) bool { return k.IsName() && r.fold(k.Name()) == c.Key() }) {
+					o.Need(t.PartRef(c), catalog.AspectType)
+				}
+			}
+		}
+		o.SetIf("no recompute", m.is("no_recompute"))
+		t.Add(o)
+	}
+	r.grow(o, "columns", p.Name, "")
+	o.Need(ref, catalog.AspectType)
+	return nil
 }

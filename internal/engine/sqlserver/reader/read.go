@@ -131,7 +131,7 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 		each        func(Row) error
 	}{
 		{"the database", queryDatabase, r.database}, {"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"partition functions", queryPartitions, r.partitions}, {"partition schemes", querySchemes, r.scheme}, {"tables", queryTables, r.table},
-		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index},
+		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index}, {"statistics", queryStatistics, r.statistic},
 		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
 		{"triggers of the database", queryDatabaseTriggers, r.databaseTrigger}, {"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
 		{"dependencies", queryUses, r.use}, {"security policies", queryPolicies, r.policy}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},

@@ -23,7 +23,7 @@ type written struct {
 
 var queryNames = map[string]string{queryDatabase: "database", queryMoved: "moved", querySchemas: "schemas", queryTypes: "types", queryTables: "tables", queryColumns: "columns", queryTypeColumns: "columns of types", queryIndexColumns: "index columns",
 	queryIndexes: "indexes", queryChecks: "checks", queryForeignKeyColumns: "foreign key columns", queryForeignKeys: "foreign keys", queryModules: "modules", queryTriggerEvents: "trigger order", querySequences: "sequences", querySynonyms: "synonyms",
-	queryProperties: "extended properties", queryUses: "dependencies", queryPolicies: "security policies", queryDatabaseTriggers: "triggers of the database", queryPartitions: "partition functions", querySchemes: "partition schemes", queryRoles: "roles", queryOwners: "owners", queryRights: "rights", queryUnread: "other things"}
+	queryProperties: "extended properties", queryUses: "dependencies", queryPolicies: "security policies", queryStatistics: "statistics", queryDatabaseTriggers: "triggers of the database", queryPartitions: "partition functions", querySchemes: "partition schemes", queryRoles: "roles", queryOwners: "owners", queryRights: "rights", queryUnread: "other things"}
 
 type source struct{ *written }
 

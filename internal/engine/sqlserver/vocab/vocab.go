@@ -33,6 +33,8 @@ const (
 	PartitionScheme   catalog.Kind = "partition-scheme"
 	// DatabaseTrigger looks at statements that change the structure.
 	DatabaseTrigger catalog.Kind = "database-trigger"
+	// Statistics are those that somebody created: they hold their columns.
+	Statistics catalog.Kind = "statistic"
 	// Policy is a security policy with its predicates.
 	Policy catalog.Kind = "security-policy"
 )
@@ -90,7 +92,7 @@ const (
 var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
-	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Period, Versioning,
+	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Statistics, Period, Versioning,
 		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant, DatabaseTrigger},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
@@ -102,7 +104,7 @@ func kinds() *catalog.Kinds {
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where"}, Note: "clustered, included, filtered, columnstore, options, disabled; of views as well", Notable: true},
-			{Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
+			{Kind: Statistics, Note: "those that were created, filtered or not"}, {Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
 			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: DatabaseTrigger, Note: "made last, disabled; not its order", Notable: true}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},

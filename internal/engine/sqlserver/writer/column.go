@@ -73,8 +73,10 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 		a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+");")...)
 		if p.Has("not null") {
 			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+quote(p.Name)+" "+typeSQL(p)+nullSQL(p)+";"))
-			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
-				Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)}})
+			if since(o, p) == "" || value != since(o, p) { // which never is
+				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
+					Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)}})
+			}
 		}
 	default:
 		a.SQL = batches(add + columnSQL(p, false) + ";")

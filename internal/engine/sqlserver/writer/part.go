@@ -89,6 +89,9 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		if p.Has("disabled") {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
+	case vocab.Statistics:
+		a.Title = partTitle("create", o, p, "on")
+		a.SQL = []string{statisticsSQL(o, p)}
 	case vocab.Period:
 		a.Title = "give " + title(o) + " its period"
 		a.SQL = periodSQL(o, p)
@@ -179,11 +182,28 @@ func indexSQL(o, p *catalog.Object, more []string) string {
 	return s + withOptions(p, more...) + onSQL(o, p)
 }
 
+func statisticsSQL(o, p *catalog.Object) string {
+	s := "CREATE STATISTICS " + quote(p.Name) + " ON " + qualified(o) + " (" + written(p, "columns") + ")"
+	if f := p.Text("where"); f != "" {
+		s += " WHERE " + f
+	}
+	if p.Has("no recompute") {
+		s += " WITH NORECOMPUTE"
+	}
+	return batch(s + ";")
+}
+
+func dropStatistics(o, p *catalog.Object) string {
+	return batch("DROP STATISTICS " + qualified(o) + "." + quote(p.Name) + ";")
+}
+
 // dropPart removes a constraint, index or trigger.
 func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("drop", o, p, "of"), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}, o)
 	switch p.Kind {
+	case vocab.Statistics:
+		a.SQL = []string{dropStatistics(o, p)}
 	case vocab.Period:
 		a.Title = "take the period of " + title(o) + " away"
 		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")
@@ -208,6 +228,8 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	ref := o.PartRef(p)
 	a := locks(&order.Action{About: ref, Title: partTitle("change", o, p, "of"), Makes: []catalog.Ref{ref}}, c.Target)
 	switch p.Kind {
+	case vocab.Statistics:
+		return nil, false
 	case vocab.Period:
 		var ok bool
 		a.SQL, ok = alterPeriod(c, it)

@@ -45,7 +45,7 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 	}
 	var down, up []string
 	for _, p := range slices.Backward(o.Parts) { // indexes before the columns that they are over
-		text := p.Kind == catalog.Check || p.Kind == catalog.Column && p.Has("generated") || p.Kind == catalog.Index && p.Has("where")
+		text := p.Kind == catalog.Check || p.Kind == catalog.Column && p.Has("generated") || (p.Kind == catalog.Index || p.Kind == vocab.Statistics) && p.Has("where")
 		over := p.Kind == catalog.Index && !p.Has("where") && slices.ContainsFunc(o.PartsOf(catalog.Column), func(c *catalog.Object) bool {
 			return c.Has("generated") && uses(c) && slices.ContainsFunc(p.Needs, func(n catalog.Need) bool { return n.On == o.PartRef(c) })
 		})
@@ -65,6 +65,9 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 		case catalog.Column:
 			down = append(down, batch(table+" DROP COLUMN "+quote(p.Name)+";"))
 			up = append([]string{batch(table + " ADD " + columnSQL(now, false) + ";")}, up...)
+		case vocab.Statistics:
+			down = append(down, dropStatistics(o, p))
+			up = append([]string{statisticsSQL(o, now)}, up...)
 		default:
 			down = append(down, batch("DROP INDEX "+quote(p.Name)+" ON "+qualified(o)+";"))
 			up = append([]string{batch(indexSQL(o, now, nil) + ";")}, up...)

@@ -69,7 +69,7 @@ func partNames(o, p *catalog.Object) []order.Name {
 		if n := p.Text("default name"); n != "" {
 			return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(n)}}
 		}
-	case p.Kind != catalog.Index && p.Name != "":
+	case p.Kind != catalog.Index && p.Kind != vocab.Statistics && p.Kind != vocab.Period && p.Kind != vocab.Versioning && p.Name != "":
 		return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(p.Name)}}
 	}
 	return nil
@@ -320,7 +320,7 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 	}
 	switch effect.Aspect {
 	case vocab.AspectWidened:
-		return part.Kind == catalog.Index && !part.Has("where") || part.Kind == catalog.Unique || part.Kind == catalog.Check
+		return (part.Kind == catalog.Index || part.Kind == vocab.Statistics) && !part.Has("where") || part.Kind == catalog.Unique || part.Kind == catalog.Check
 	case vocab.AspectResized:
 		return part.Kind == catalog.Check
 	case catalog.AspectSignature: // of a function
