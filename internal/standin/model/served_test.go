@@ -266,3 +266,223 @@ func TestRights(t *testing.T) {
 		}
 	}
 }
+
+// TestServedDDL: what a statement makes of what only this server has, or what it is refused
+// with.
+func TestServedDDL(t *testing.T) {
+	const port = "CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, depth int NULL, name nvarchar(20) NULL, since datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (since, until)) WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.was, HISTORY_RETENTION_PERIOD = 2 WEEKS));" +
+		"INSERT INTO dbo.berth (id, depth) VALUES (1, 4); UPDATE dbo.berth SET depth = 5; CREATE TABLE dbo.crane (id int NOT NULL, lift int); INSERT INTO dbo.crane VALUES (1, 2), (11, 3);" +
+		"CREATE PARTITION FUNCTION f (int) AS RANGE RIGHT FOR VALUES (10); CREATE PARTITION SCHEME s AS PARTITION f ALL TO ([PRIMARY]); CREATE ROLE clerk; CREATE USER web WITHOUT LOGIN;" +
+		"EXEC('CREATE FUNCTION dbo.mine (@n int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @n > 2')"
+	for _, c := range []struct{ name, do, ask, want string }{
+		{
+			"a history has the columns of its table, the index that the server makes, and no key",
+			"",
+			"c.name, c.is_nullable, c.is_hidden FROM sys.columns AS c WHERE c.object_id = OBJECT_ID('dbo.was') ORDER BY c.column_id",
+			"id,0,0;depth,1,0;name,1,0;since,0,0;until,0,0",
+		},
+		{
+			"its index",
+			"",
+			"i.name, i.type_desc, p.data_compression_desc FROM sys.indexes AS i JOIN sys.partitions AS p ON p.object_id = i.object_id AND p.index_id = i.index_id WHERE i.object_id = OBJECT_ID('dbo.was')",
+			"ix_was,CLUSTERED,PAGE",
+		},
+		{
+			"how long it is kept",
+			"",
+			"history_retention_period, history_retention_period_unit_desc FROM sys.tables WHERE temporal_type = 2",
+			"2,WEEK",
+		},
+		{
+			"a column more is one more of the history",
+			"ALTER TABLE dbo.berth ADD tide int NOT NULL CONSTRAINT d DEFAULT 7",
+			"b.tide, w.tide FROM dbo.berth AS b JOIN dbo.was AS w ON w.id = b.id",
+			"7,7",
+		},
+		{
+			"one less is one less",
+			"ALTER TABLE dbo.berth DROP COLUMN name",
+			"COUNT(*) FROM sys.columns WHERE name = 'name'",
+			"0",
+		},
+		{
+			"another type is another type",
+			"ALTER TABLE dbo.berth ALTER COLUMN depth bigint NULL",
+			"DISTINCT t.name FROM sys.columns AS c JOIN sys.types AS t ON t.user_type_id = c.user_type_id WHERE c.name = 'depth'",
+			"bigint",
+		},
+		{
+			"what began and ended in one transaction was never there",
+			"BEGIN TRAN; INSERT INTO dbo.berth (id) VALUES (2); UPDATE dbo.berth SET depth = 1 WHERE id = 2; DELETE dbo.berth WHERE id = 2; COMMIT",
+			"COUNT(*) FROM dbo.was WHERE id = 2",
+			"0",
+		},
+		{
+			"rolled back, nothing of it was",
+			"BEGIN TRAN; UPDATE dbo.berth SET depth = 9; DELETE dbo.berth; ROLLBACK",
+			"b.depth, (SELECT COUNT(*) FROM dbo.was) FROM dbo.berth AS b",
+			"5,1",
+		},
+		{
+			"without versioning the period still tells when",
+			"ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = OFF); UPDATE dbo.berth SET depth = 6",
+			"(SELECT COUNT(*) FROM dbo.was), (SELECT COUNT(*) FROM sys.periods), temporal_type FROM sys.tables WHERE name = 'berth'",
+			"1,1,0",
+		},
+		{
+			"without the period the columns are any columns",
+			"ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = OFF); ALTER TABLE dbo.berth DROP PERIOD FOR SYSTEM_TIME; UPDATE dbo.berth SET since = '2020-01-01'",
+			"is_hidden, generated_always_type FROM sys.columns WHERE name = 'until' AND object_id = OBJECT_ID('dbo.berth')",
+			"0,0",
+		},
+		{
+			"a history with a column more is none",
+			"ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = OFF); ALTER TABLE dbo.was ADD x int; ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.was))",
+			"",
+			"13523",
+		},
+		{
+			"nor one with another type",
+			"ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = OFF); ALTER TABLE dbo.was ALTER COLUMN depth bigint; ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.was))",
+			"",
+			"13525",
+		},
+		{
+			"nor one with a key",
+			"ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = OFF); ALTER TABLE dbo.was ADD PRIMARY KEY NONCLUSTERED (id, until, since); ALTER TABLE dbo.berth SET (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.was))",
+			"",
+			"13515",
+		},
+		{
+			"a table moves onto a scheme with its clustered index",
+			"CREATE CLUSTERED INDEX cx ON dbo.crane (id) ON s (id)",
+			"p.rows FROM sys.partitions AS p WHERE p.object_id = OBJECT_ID('dbo.crane') ORDER BY p.partition_number",
+			"1;1",
+		},
+		{
+			"and stays there without it",
+			"CREATE CLUSTERED INDEX cx ON dbo.crane (id) ON s (id); DROP INDEX cx ON dbo.crane; CREATE INDEX ix ON dbo.crane (lift)",
+			"i.type_desc, d.name FROM sys.indexes AS i JOIN sys.data_spaces AS d ON d.data_space_id = i.data_space_id WHERE i.object_id = OBJECT_ID('dbo.crane') ORDER BY i.index_id",
+			"HEAP,s;NONCLUSTERED,s",
+		},
+		{
+			"the column that partitions is not altered",
+			"CREATE CLUSTERED INDEX cx ON dbo.crane (lift) ON s (id); ALTER TABLE dbo.crane ALTER COLUMN id bigint NOT NULL",
+			"",
+			"5074 4922",
+		},
+		{
+			"a split without a place for it",
+			"ALTER PARTITION FUNCTION f() SPLIT RANGE (20); ALTER PARTITION FUNCTION f() SPLIT RANGE (30)",
+			"",
+			"7710",
+		},
+		{
+			"a filtered table has the rows that pass",
+			"CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.mine(lift) ON dbo.crane",
+			"id FROM dbo.crane",
+			"11",
+		},
+		{
+			"its function stays as it is",
+			"CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.mine(lift) ON dbo.crane; EXEC('ALTER FUNCTION dbo.mine (@n int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok')",
+			"",
+			"3729",
+		},
+		{
+			"and so does its column",
+			"CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.mine(lift) ON dbo.crane; ALTER TABLE dbo.crane ALTER COLUMN lift bigint",
+			"",
+			"5074 4922",
+		},
+		{
+			"and the table",
+			"CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.mine(lift) ON dbo.crane; DROP TABLE dbo.crane",
+			"",
+			"3729",
+		},
+		{
+			"two filters on one table",
+			"CREATE SECURITY POLICY dbo.p ADD FILTER PREDICATE dbo.mine(lift) ON dbo.crane; CREATE SECURITY POLICY dbo.q ADD FILTER PREDICATE dbo.mine(id) ON dbo.crane",
+			"",
+			"33264",
+		},
+		{
+			"rights go with what they are on, and with whose they are",
+			"GRANT SELECT ON dbo.crane TO clerk; GRANT UPDATE (lift) ON dbo.crane TO web; GRANT SELECT ON SCHEMA::dbo TO web; ALTER TABLE dbo.crane DROP COLUMN lift; DROP ROLE clerk",
+			"class, permission_name FROM sys.database_permissions WHERE permission_name <> 'CONNECT'",
+			"3,SELECT",
+		},
+		{
+			"a new owner, and nobody has rights any more",
+			"GRANT SELECT ON dbo.crane TO web; ALTER AUTHORIZATION ON dbo.crane TO clerk",
+			"(SELECT COUNT(*) FROM sys.database_permissions WHERE class = 1), p.name FROM sys.objects AS o JOIN sys.database_principals AS p ON p.principal_id = o.principal_id",
+			"0,clerk",
+		},
+		{
+			"who owns something stays",
+			"ALTER AUTHORIZATION ON dbo.crane TO clerk; DROP ROLE clerk",
+			"",
+			"15183",
+		},
+		{
+			"who has members stays",
+			"ALTER ROLE clerk ADD MEMBER web; DROP ROLE clerk",
+			"",
+			"15144",
+		},
+		{
+			"a circle of roles",
+			"CREATE ROLE chief; ALTER ROLE clerk ADD MEMBER chief; ALTER ROLE chief ADD MEMBER clerk",
+			"",
+			"15413",
+		},
+		{
+			"a trigger of the database notes what is made, and not what it does not look at",
+			"CREATE TABLE dbo.noted (what nvarchar(max)); EXEC('CREATE TRIGGER n ON DATABASE FOR CREATE_INDEX, DDL_ROLE_EVENTS AS INSERT INTO dbo.noted VALUES (EVENTDATA())'); CREATE INDEX ix ON dbo.crane (id); CREATE ROLE pilot; CREATE SEQUENCE dbo.q; DROP ROLE pilot; DROP INDEX ix ON dbo.crane",
+			"SUBSTRING(what, 28, 12) FROM dbo.noted",
+			"CREATE_INDEX;CREATE_ROLE<;DROP_ROLE</E",
+		},
+		{
+			"what it refuses is not done",
+			"EXEC('CREATE TRIGGER n ON DATABASE FOR DDL_TABLE_EVENTS AS THROW 50001, ''no'', 1'); ALTER TABLE dbo.crane ADD x int",
+			"",
+			"50001",
+		},
+		{
+			"switched off it refuses nothing",
+			"EXEC('CREATE TRIGGER n ON DATABASE FOR DDL_DATABASE_LEVEL_EVENTS AS THROW 50001, ''no'', 1'); DISABLE TRIGGER ALL ON DATABASE; ALTER TABLE dbo.crane ADD x int",
+			"COUNT(*) FROM sys.columns WHERE name = 'x'",
+			"1",
+		},
+		{
+			"statistics hold their columns, but for more room",
+			"ALTER TABLE dbo.crane ADD name varchar(9); CREATE STATISTICS st ON dbo.crane (name); ALTER TABLE dbo.crane ALTER COLUMN name varchar(20); ALTER TABLE dbo.crane ALTER COLUMN name nvarchar(20)",
+			"",
+			"5074 4922",
+		},
+		{
+			"and let them go",
+			"CREATE STATISTICS st ON dbo.crane (lift); UPDATE STATISTICS dbo.crane st; DROP STATISTICS dbo.crane.st; ALTER TABLE dbo.crane ALTER COLUMN lift bigint",
+			"COUNT(*) FROM sys.stats WHERE user_created = 1",
+			"0",
+		},
+	} {
+		x := alone(t)
+		x.must(t, port)
+		refused := x.runs(c.do)
+		if c.ask == "" {
+			if refused != c.want {
+				t.Errorf("%s: refused with %q, want %s", c.name, refused, c.want)
+			}
+			continue
+		}
+		if refused != "" {
+			t.Errorf("%s: refused with %s", c.name, refused)
+			continue
+		}
+		if got := x.value(c.ask); got != c.want {
+			t.Errorf("%s: %s, want %s", c.name, got, c.want)
+		}
+	}
+}
