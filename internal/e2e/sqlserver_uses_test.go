@@ -276,3 +276,102 @@ func TestRightsSQLServer(t *testing.T) {
 	}
 	want(t, 0, dir, "compare", "part", "part.sql", "--dialect", "sqlserver", "--include", "grants")
 }
+
+// TestHistorySQLServer: whatever is asked for, held back or left out of a table that keeps
+// its history, what it was at any time is told as before.
+func TestHistorySQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	table := func(columns string) string {
+		return "CREATE TABLE dbo.tariff (id int NOT NULL CONSTRAINT PK_tariff PRIMARY KEY, " + columns + ", since datetime2 GENERATED ALWAYS AS ROW START HIDDEN NOT NULL, until datetime2 GENERATED ALWAYS AS ROW END HIDDEN NOT NULL, PERIOD FOR SYSTEM_TIME (since, until)) WITH (SYSTEM_VERSIONING = ON (HISTORY_TABLE = dbo.tariff_was));\n"
+	}
+	const rows = "GO\nINSERT INTO dbo.tariff (id, fee, note) VALUES (1, 10, N'low'), (2, 20, N'high');\nGO\nUPDATE dbo.tariff SET fee = fee + 1, note = NULL;\nGO\nDELETE FROM dbo.tariff WHERE id = 2;\n"
+	const all = "SELECT id, fee FROM dbo.tariff FOR SYSTEM_TIME ALL ORDER BY id, fee"
+	for _, c := range []struct {
+		name, now string
+		flags     []string
+		code      int
+		same      bool   // nothing differs afterwards, of what was asked for
+		columns   string // of the history
+	}{
+		{
+			name:    "all of it",
+			now:     "fee money, currency char(3) NOT NULL DEFAULT 'XTS'",
+			flags:   []string{"--may-lose", "*"},
+			same:    true,
+			columns: "id;fee;since;until;currency",
+		},
+		{
+			name:    "a loss in the history alone is held back, and both keep the column",
+			now:     "fee money",
+			code:    3,
+			columns: "id;fee;note;since;until",
+		},
+		{
+			name:    "the table alone is asked for, and the history follows",
+			now:     "fee money, note nvarchar(20), tide int",
+			flags:   []string{"--only", "table:dbo.tariff"},
+			same:    true,
+			columns: "id;fee;note;since;until;tide",
+		},
+		{
+			name:    "the history alone is asked for, and it stays with its table",
+			now:     "fee money, note nvarchar(20), tide int",
+			flags:   []string{"--only", "table:dbo.tariff_was"},
+			columns: "id;fee;note;since;until",
+		},
+		{
+			name:    "a type that is converted is the last in both",
+			now:     "fee money, note varbinary(40)",
+			flags:   []string{"--may-lose", "*"},
+			same:    true,
+			columns: "id;fee;since;until;note",
+		},
+		{
+			name:    "a rebuild keeps the history",
+			now:     "fee money, note nvarchar(40)",
+			flags:   []string{"--may-lose", "*"},
+			same:    true,
+			columns: "id;fee;note;since;until",
+		},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			dir := t.TempDir()
+			source := table(c.now)
+			if strings.HasPrefix(c.name, "a rebuild") {
+				source = strings.Replace(source, "id int", "id int IDENTITY", 1)
+			}
+			put(t, filepath.Join(dir, "dev.sql"), source)
+			live := p.make(t, table("fee money, note nvarchar(20)")+rows)
+			was := p.ask(t, live, all)
+			r := run(t, dir, append([]string{"script", "dev.sql", live, "-o", "up.sql", "--backout", "down.sql"}, c.flags...)...)
+			if r.code != c.code {
+				t.Fatalf("exit %d, want %d\n%s", r.code, c.code, r.errout)
+			}
+			up := read(t, filepath.Join(dir, "up.sql"))
+			if r := run(t, dir, "apply", "up.sql", live, "--yes"); r.code != 0 && r.code != c.code {
+				t.Fatalf("apply: exit %d\n%s\n%s", r.code, r.errout, up)
+			}
+			if now := p.ask(t, live, all); now != was {
+				t.Errorf("of all time there is %s, was %s\n%s", now, was, up)
+			}
+			if got := p.ask(t, live, "SELECT c.name FROM sys.columns AS c WHERE c.object_id = OBJECT_ID('dbo.tariff_was') ORDER BY c.column_id"); got != c.columns {
+				t.Errorf("the history has %s, want %s\n%s", got, c.columns, up)
+			}
+			if got := p.ask(t, live, "SELECT OBJECT_NAME(history_table_id) FROM sys.tables WHERE name = 'tariff'"); got != "tariff_was" {
+				t.Errorf("the history is %s", got)
+			}
+			var scope []string
+			if len(c.flags) > 0 && c.flags[0] == "--only" {
+				scope = c.flags
+			}
+			if r := run(t, dir, append([]string{"compare", "dev.sql", live}, scope...)...); (r.code == 0) != c.same {
+				t.Errorf("compared again: exit %d\n%s", r.code, r.out)
+			}
+			p.fill(t, p.name(live), "UPDATE dbo.tariff SET fee = 99") // and it goes on being kept
+			if got := p.ask(t, live, "SELECT COUNT(*) FROM dbo.tariff_was"); got != "4" {
+				t.Errorf("after another change the history has %s rows", got)
+			}
+		})
+	}
+}
