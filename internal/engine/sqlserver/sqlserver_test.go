@@ -22,8 +22,18 @@ import (
 func TestAddresses(t *testing.T) {
 	for _, c := range []struct{ at, database, words, query string }{
 		{"sqlserver://sa@db.quillhaven.example/harbour", "harbour", "-S db.quillhaven.example -d harbour -U sa", "encrypt=true"},
-		{"sqlserver://sa@db.quillhaven.example:14330/harbour?encrypt=disable", "harbour", "-S db.quillhaven.example,14330 -d harbour -U sa", "encrypt=disable"},
-		{"mssql://db.quillhaven.example?database=har%20bour&TrustServerCertificate=true", "har bour", "-S db.quillhaven.example -d har bour -C", "database=har+bour"},
+		{
+			"sqlserver://sa@db.quillhaven.example:14330/harbour?encrypt=disable",
+			"harbour",
+			"-S db.quillhaven.example,14330 -d harbour -U sa",
+			"encrypt=disable",
+		},
+		{
+			"mssql://db.quillhaven.example?database=har%20bour&TrustServerCertificate=true",
+			"har bour",
+			"-S db.quillhaven.example -d har bour -C",
+			"database=har+bour",
+		},
 		{"sqlserver://db.quillhaven.example/harbour?instance=OFFICE", "harbour", "-S db.quillhaven.example -d harbour", "app+name=dapper-mirror"},
 		{"sqlserver://sa@[::1]:1433/harbour", "harbour", "-S ::1,1433 -d harbour -U sa", "dial+timeout=15"},
 	} {
@@ -223,16 +233,28 @@ func TestTexts(t *testing.T) {
 	}{
 		{"nothing", []string{""}, ""},
 		{"one", []string{"CREATE TABLE dbo.a (id int)"}, "a"},
-		{"what it needs comes later", []string{"CREATE VIEW dbo.v AS SELECT id FROM dbo.a\nGO\nCREATE TABLE dbo.b (id int REFERENCES dbo.a (id))\nGO\nCREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY)"}, "a b v"},
+		{
+			"what it needs comes later",
+			[]string{"CREATE VIEW dbo.v AS SELECT id FROM dbo.a\nGO\nCREATE TABLE dbo.b (id int REFERENCES dbo.a (id))\nGO\nCREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY)"},
+			"a b v",
+		},
 		{"over files", []string{"CREATE TABLE dbo.b (id yard.label)", "CREATE TYPE yard.label FROM int", "CREATE SCHEMA yard"}, "yard b label"},
 		{"what belongs to the client", []string{":setvar x 1\n:on error exit\nCREATE TABLE a (id int)\nGO 1\nPRINT 'x'\ngo -- done\n"}, "a"},
 		{"what is about rows", []string{"CREATE TABLE a (id int)\nINSERT INTO a VALUES (1)\nUPDATE nowhere SET x = 1\nSELECT * FROM nowhere"}, "a"},
 		{"a transaction around it", []string{"BEGIN TRANSACTION\nCREATE TABLE a (id int)\nCOMMIT"}, "a"},
 		{"line ends of DOS, and a mark at the beginning", []string{"\ufeffCREATE TABLE a (id int)\r\nGO\r\nCREATE TABLE b (id int)\r\nGO\r\n"}, "a b"},
-		{"what is altered afterwards", []string{"CREATE TABLE a (id int)\nGO\nALTER TABLE a ADD b int NOT NULL CONSTRAINT DF_b DEFAULT 1\nGO\nEXEC sp_rename 'a', 'c'\nGO\nIF OBJECT_ID('x') IS NOT NULL DROP TABLE x"}, "c"},
+		{
+			"what is altered afterwards",
+			[]string{"CREATE TABLE a (id int)\nGO\nALTER TABLE a ADD b int NOT NULL CONSTRAINT DF_b DEFAULT 1\nGO\nEXEC sp_rename 'a', 'c'\nGO\nIF OBJECT_ID('x') IS NOT NULL DROP TABLE x"},
+			"c",
+		},
 		{"users and roles", []string{"CREATE USER clerk WITHOUT LOGIN\nGO\nGRANT SELECT ON dbo.a TO clerk\nGO\nCREATE TABLE dbo.a (id int)"}, "a"},
 		{"a wrong word", []string{"CREATE TABLE a (id int)\nGO\n\n  CREATE TABEL b (id int)"}, "a.sql:4:10: CREATE TABEL is not known here."},
-		{"a type that is nowhere", []string{"CREATE TABLE a (\n  id int,\n  b nothing)"}, "a.sql:1:1: Column, parameter, or variable #2: Cannot find data type [nothing]. (error 2715)"},
+		{
+			"a type that is nowhere",
+			[]string{"CREATE TABLE a (\n  id int,\n  b nothing)"},
+			"a.sql:1:1: Column, parameter, or variable #2: Cannot find data type [nothing]. (error 2715)",
+		},
 		{"a table that never comes", []string{"CREATE VIEW v AS\n SELECT 1 AS a FROM nowhere"}, "Invalid object name 'nowhere'. (error 208)"},
 		{"what the model does not know", []string{"SELECT 1\nGO\nCREATE ASSEMBLY f FROM 0x4D5A"}, "a.sql:3:8: CREATE ASSEMBLY is not known here."},
 		{"an open quote in a second file", []string{"", "CREATE TABLE a (id int)\nGO\nPRINT 'x"}, "b.sql:3:7: Unclosed quotation mark"},

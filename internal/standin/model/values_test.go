@@ -316,11 +316,23 @@ func TestBounds(t *testing.T) {
 		{"bytes that double", "DECLARE @a varbinary(max) = 0x01; WHILE 1 = 1 SET @a = @a + @a", "40000"},
 		{"through a function", "DECLARE @a nvarchar(max) = N'x'; WHILE 1 = 1 SET @a = CONCAT(@a, @a)", "40000"},
 		{"rows that double", "CREATE TABLE dbo.n (i int); INSERT INTO dbo.n VALUES (1); WHILE 1 = 1 INSERT INTO dbo.n SELECT i FROM dbo.n", "40000"},
-		{"a product of tables", "CREATE TABLE dbo.n (i int); INSERT INTO dbo.n VALUES (1), (2), (3), (4), (5), (6), (7), (8); SELECT COUNT(*) FROM dbo.n a, dbo.n b, dbo.n c, dbo.n d, dbo.n e, dbo.n f, dbo.n g, dbo.n h", "40000"},
+		{
+			"a product of tables",
+			"CREATE TABLE dbo.n (i int); INSERT INTO dbo.n VALUES (1), (2), (3), (4), (5), (6), (7), (8); SELECT COUNT(*) FROM dbo.n a, dbo.n b, dbo.n c, dbo.n d, dbo.n e, dbo.n f, dbo.n g, dbo.n h",
+			"40000",
+		},
 		{"a loop", "WHILE 1 = 1 PRINT 'x'", "40000"},
-		{"loops in loops count together", "DECLARE @i int = 0, @j int; WHILE @i < 2000 BEGIN SET @i = @i + 1; SET @j = 0; WHILE @j < 2000 SET @j = @j + 1 END", "40000"},
+		{
+			"loops in loops count together",
+			"DECLARE @i int = 0, @j int; WHILE @i < 2000 BEGIN SET @i = @i + 1; SET @j = 0; WHILE @j < 2000 SET @j = @j + 1 END",
+			"40000",
+		},
 		{"a procedure that calls itself", "EXEC ('CREATE PROCEDURE dbo.p AS EXEC dbo.p'); EXEC dbo.p", "217"},
-		{"a view that names itself", "EXEC ('CREATE VIEW dbo.v AS SELECT 1 AS a'); EXEC ('ALTER VIEW dbo.v AS SELECT a FROM dbo.v'); SELECT a FROM dbo.v", "217"},
+		{
+			"a view that names itself",
+			"EXEC ('CREATE VIEW dbo.v AS SELECT 1 AS a'); EXEC ('ALTER VIEW dbo.v AS SELECT a FROM dbo.v'); SELECT a FROM dbo.v",
+			"217",
+		},
 		{"many rounds", "DECLARE @i int = 0; WHILE @i < 5000 SET @i = @i + 1", ""},
 	} {
 		x := alone(t)
@@ -384,27 +396,79 @@ func TestViewsOfTheCatalog(t *testing.T) {
 		}
 	}
 	for _, c := range []struct{ name, one, other string }{
-		{"tables", "s.name, t.name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY s.name, t.name", "TABLE_SCHEMA, TABLE_NAME FROM INFORMATION_SCHEMA.TABLES WHERE TABLE_TYPE = 'BASE TABLE' ORDER BY 1, 2"},
+		{
+			"tables",
+			"s.name, t.name FROM sys.tables t JOIN sys.schemas s ON s.schema_id = t.schema_id ORDER BY s.name, t.name",
+			"TABLE_SCHEMA, TABLE_NAME FROM INFORMATION_SCHEMA.TABLES WHERE TABLE_TYPE = 'BASE TABLE' ORDER BY 1, 2",
+		},
 		{"views", "name FROM sys.views ORDER BY name", "TABLE_NAME FROM INFORMATION_SCHEMA.VIEWS ORDER BY TABLE_NAME"},
-		{"objects", "id, name FROM sysobjects WHERE xtype IN ('U', 'V', 'P') ORDER BY id", "object_id, name FROM sys.objects WHERE type IN ('U', 'V', 'P') ORDER BY object_id"},
-		{"columns", "c.name, c.is_nullable FROM sys.columns c JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id", "COLUMN_NAME, CASE IS_NULLABLE WHEN 'YES' THEN 1 ELSE 0 END FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION"},
-		{"types", "y.name FROM sys.columns c JOIN sys.types y ON y.user_type_id = c.user_type_id JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id", "DATA_TYPE FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION"},
-		{"routines", "name FROM sys.objects WHERE type IN ('P', 'FN') ORDER BY name", "ROUTINE_NAME FROM INFORMATION_SCHEMA.ROUTINES ORDER BY ROUTINE_NAME"},
+		{
+			"objects",
+			"id, name FROM sysobjects WHERE xtype IN ('U', 'V', 'P') ORDER BY id",
+			"object_id, name FROM sys.objects WHERE type IN ('U', 'V', 'P') ORDER BY object_id",
+		},
+		{
+			"columns",
+			"c.name, c.is_nullable FROM sys.columns c JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id",
+			"COLUMN_NAME, CASE IS_NULLABLE WHEN 'YES' THEN 1 ELSE 0 END FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION",
+		},
+		{
+			"types",
+			"y.name FROM sys.columns c JOIN sys.types y ON y.user_type_id = c.user_type_id JOIN sys.tables t ON t.object_id = c.object_id ORDER BY t.name, c.column_id",
+			"DATA_TYPE FROM INFORMATION_SCHEMA.COLUMNS WHERE TABLE_NAME <> 'v' ORDER BY TABLE_NAME, ORDINAL_POSITION",
+		},
+		{
+			"routines",
+			"name FROM sys.objects WHERE type IN ('P', 'FN') ORDER BY name",
+			"ROUTINE_NAME FROM INFORMATION_SCHEMA.ROUTINES ORDER BY ROUTINE_NAME",
+		},
 		{"everything by its number", "o.name FROM sys.objects o ORDER BY o.object_id", "OBJECT_NAME(object_id) FROM sys.objects ORDER BY object_id"},
-		{"everything by its name", "o.object_id FROM sys.objects o WHERE type IN ('U', 'V') ORDER BY 1", "OBJECT_ID(SCHEMA_NAME(schema_id) + '.' + name) FROM sys.objects WHERE type IN ('U', 'V') ORDER BY 1"},
-		{"parts belong to what is there", "count(*) FROM sys.objects WHERE parent_object_id <> 0", "count(*) FROM sys.objects o JOIN sys.objects p ON p.object_id = o.parent_object_id"},
-		{"constraints are objects", "name FROM sys.objects WHERE type IN ('C', 'D', 'F', 'PK', 'UQ') ORDER BY name", "name FROM (SELECT name FROM sys.check_constraints UNION ALL SELECT name FROM sys.default_constraints UNION ALL SELECT name FROM sys.foreign_keys UNION ALL SELECT name FROM sys.key_constraints) AS k ORDER BY name"},
-		{"keys have their indexes", "name FROM sys.key_constraints ORDER BY name", "name FROM sys.indexes WHERE is_primary_key = 1 OR is_unique_constraint = 1 ORDER BY name"},
-		{"columns of indexes are columns", "count(*) FROM sys.index_columns", "count(*) FROM sys.index_columns i JOIN sys.columns c ON c.object_id = i.object_id AND c.column_id = i.column_id"},
-		{"foreign keys", "OBJECT_NAME(parent_object_id), OBJECT_NAME(referenced_object_id), delete_referential_action_desc, update_referential_action_desc FROM sys.foreign_keys", "'call', 'berth', 'CASCADE', 'SET_NULL'"},
-		{"defaults", "OBJECT_DEFINITION(default_object_id) FROM sys.columns WHERE default_object_id <> 0", "COLUMN_DEFAULT FROM INFORMATION_SCHEMA.COLUMNS WHERE COLUMN_DEFAULT IS NOT NULL"},
+		{
+			"everything by its name",
+			"o.object_id FROM sys.objects o WHERE type IN ('U', 'V') ORDER BY 1",
+			"OBJECT_ID(SCHEMA_NAME(schema_id) + '.' + name) FROM sys.objects WHERE type IN ('U', 'V') ORDER BY 1",
+		},
+		{
+			"parts belong to what is there",
+			"count(*) FROM sys.objects WHERE parent_object_id <> 0",
+			"count(*) FROM sys.objects o JOIN sys.objects p ON p.object_id = o.parent_object_id",
+		},
+		{
+			"constraints are objects",
+			"name FROM sys.objects WHERE type IN ('C', 'D', 'F', 'PK', 'UQ') ORDER BY name",
+			"name FROM (SELECT name FROM sys.check_constraints UNION ALL SELECT name FROM sys.default_constraints UNION ALL SELECT name FROM sys.foreign_keys UNION ALL SELECT name FROM sys.key_constraints) AS k ORDER BY name",
+		},
+		{
+			"keys have their indexes",
+			"name FROM sys.key_constraints ORDER BY name",
+			"name FROM sys.indexes WHERE is_primary_key = 1 OR is_unique_constraint = 1 ORDER BY name",
+		},
+		{
+			"columns of indexes are columns",
+			"count(*) FROM sys.index_columns",
+			"count(*) FROM sys.index_columns i JOIN sys.columns c ON c.object_id = i.object_id AND c.column_id = i.column_id",
+		},
+		{
+			"foreign keys",
+			"OBJECT_NAME(parent_object_id), OBJECT_NAME(referenced_object_id), delete_referential_action_desc, update_referential_action_desc FROM sys.foreign_keys",
+			"'call', 'berth', 'CASCADE', 'SET_NULL'",
+		},
+		{
+			"defaults",
+			"OBJECT_DEFINITION(default_object_id) FROM sys.columns WHERE default_object_id <> 0",
+			"COLUMN_DEFAULT FROM INFORMATION_SCHEMA.COLUMNS WHERE COLUMN_DEFAULT IS NOT NULL",
+		},
 		{"checks", "definition FROM sys.check_constraints", "OBJECT_DEFINITION(object_id) FROM sys.objects WHERE type = 'C'"},
 		{"modules", "definition FROM sys.sql_modules ORDER BY object_id", "OBJECT_DEFINITION(object_id) FROM sys.sql_modules ORDER BY object_id"},
 		{"triggers", "name, OBJECT_NAME(parent_id) FROM sys.triggers", "'tr', 'call'"},
 		{"sequences", "name FROM sys.sequences", "name FROM sys.objects WHERE type = 'SO'"},
 		{"identity", "OBJECT_NAME(object_id), name FROM sys.identity_columns", "OBJECT_NAME(object_id), name FROM sys.columns WHERE is_identity = 1"},
 		{"computed", "OBJECT_NAME(object_id), name FROM sys.computed_columns", "OBJECT_NAME(object_id), name FROM sys.columns WHERE is_computed = 1"},
-		{"partitions are of indexes", "count(*) FROM sys.partitions", "count(*) FROM sys.partitions p JOIN sys.indexes i ON i.object_id = p.object_id AND i.index_id = p.index_id"},
+		{
+			"partitions are of indexes",
+			"count(*) FROM sys.partitions",
+			"count(*) FROM sys.partitions p JOIN sys.indexes i ON i.object_id = p.object_id AND i.index_id = p.index_id",
+		},
 		{"databases", "name FROM sys.databases WHERE name = DB_NAME()", "DB_NAME()"},
 	} {
 		one, other := x.value(c.one), x.value(c.other)
