@@ -27,7 +27,7 @@ func (a *app) demoCommand() *cobra.Command {
 ahead of the other) into a new folder, and walks through a whole day with it. Every
 command is shown as you would type it, with what it really answers.
 
-With --server the example is built on a PostgreSQL or MariaDB server instead, in two
+With --server the example is built on a PostgreSQL, MariaDB or SQL Server server, in two
 new databases, quillhaven_dev and quillhaven_live, which stay there; --create says
 that this is wanted.`,
 		Example: "  dapper-mirror demo\n  dapper-mirror demo --only-data\n  dapper-mirror demo /tmp/quillhaven\n  dapper-mirror demo --server postgres://postgres@localhost/postgres --create",

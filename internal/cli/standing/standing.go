@@ -59,6 +59,9 @@ with its places.`,
 			} else if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
 				return work.Troubled("write", "%w", err)
 			}
+			if dir, err = filepath.Abs(dir); err != nil { // what is printed is used from other folders too
+				return work.Troubled("write", "%w", err)
+			}
 			secret, certificate := filepath.Join(dir, "password"), filepath.Join(dir, "certificate.pem")
 			var made []string // which go at the end; what was there stays
 			defer func() {
