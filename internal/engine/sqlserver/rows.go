@@ -2,6 +2,8 @@ package sqlserver
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -74,11 +76,77 @@ func (Engine) Verify(o *catalog.Object) error {
 					return fmt.Errorf("%w: before it stands %q", sqltext.ErrNotClosed, excerpt(text[t.Pos:]))
 				}
 			}
+		case p.Name == vocab.Current:
+			if tsql.Path(namesOf(text)) != text {
+				return fmt.Errorf("%w: %q is no name", sqltext.ErrNotClosed, excerpt(text))
+			}
+		case p.Name == "grants" || p.Name == "predicates":
+			return statements(p)
 		case p.Name == "type" || p.Value.Form == catalog.FormSQL || p.Name == "identity":
 			return sqltext.Fragment(tsql.Dialect, text)
+		case strings.HasPrefix(p.Name, vocab.Written):
+			for _, item := range p.Value.Written() {
+				if err := sqltext.Fragment(tsql.Dialect, item); err != nil {
+					return err
+				}
+			}
+		case plain[p.Name] != nil:
+			for _, item := range append(slices.Clone(p.Value.Items), p.Value.Text) {
+				if item != "" && !plain[p.Name].MatchString(item) {
+					return fmt.Errorf("%w: %q is no such option", sqltext.ErrNotClosed, excerpt(item))
+				}
+			}
 		}
 		return nil
 	})
+}
+
+// plain are facts that are written as they stand, and what they may be.
+var plain = func() map[string]*regexp.Regexp {
+	word, number := regexp.MustCompile(`^\w+$`), regexp.MustCompile(`^-?\d+$`)
+	return map[string]*regexp.Regexp{
+		"collation": word, "compression": word, "lock escalation": word, "range": word, "cache": word, "start": number, "increment": number, "minimum": number, "maximum": number,
+		"options": regexp.MustCompile(`^[A-Z_]+ = \w+$`), "on delete": regexp.MustCompile(`^[A-Z ]+$`), "on update": regexp.MustCompile(`^[A-Z ]+$`), "retention": regexp.MustCompile(`^\d+ [A-Z]+$`),
+	}
+}()
+
+// statements tells why a right or a predicate is not the part of one statement that it is
+// written as.
+func statements(p *catalog.Property) error {
+	for _, item := range append(slices.Clone(p.Value.Items), p.Value.Text) {
+		if item == "" {
+			continue
+		}
+		if err := sqltext.Fragment(tsql.Dialect, item); err != nil {
+			return err
+		}
+		text := item
+		if p.Name == "predicates" {
+			text = "CREATE SECURITY POLICY [x] ADD " + item
+		}
+		list, err := tsql.Batch(text)
+		if err != nil {
+			return fmt.Errorf("%w: %w", sqltext.ErrNotClosed, err)
+		}
+		one := len(list) == 1
+		if toks := sqltext.Significant(tsql.Dialect, item); toks[len(toks)-1].Pos+len(toks[len(toks)-1].Text) != len(item) {
+			one = false // a comment would take what follows
+		}
+		if one {
+			switch b := list[0].Body.(type) {
+			case *tsql.Rights:
+				one = p.Name == "grants" && b.Verb != "REVOKE" && len(b.List) == 1 && len(b.To) == 1
+			case *tsql.SecurityPolicy:
+				one = p.Name == "predicates" && len(b.Changes) == 1 && b.State == ""
+			default:
+				one = false
+			}
+		}
+		if !one {
+			return fmt.Errorf("%w: %q is more than it may be", sqltext.ErrNotClosed, excerpt(item))
+		}
+	}
+	return nil
 }
 
 // whole tells why a module's text is not the rest of one statement that makes it.

@@ -307,11 +307,46 @@ func TestVerify(t *testing.T) {
 		{catalog.Trigger, "definition", "ON dbo.a AFTER INSERT AS PRINT 'x'", true}, {catalog.Trigger, "definition", "AFTER INSERT AS PRINT 'x'", false},
 		{catalog.View, "heading", "-- what for", true}, {catalog.View, "heading", "DROP TABLE x", false}, {catalog.Check, "expression", "[a]>(0)", true}, {catalog.Check, "expression", "[a]>(0)); DROP TABLE x --", false},
 		{catalog.Column, "type", "int); DROP TABLE x", false}, {catalog.Column, "default", "N'x", false}, {catalog.Column, "identity", "1, 1", true}, {catalog.Column, "identity", "1, 1) NOT NULL); DROP TABLE x --", false},
+		{vocab.PartitionFunction, "range", "left) AS x; DROP TABLE x --", false}, {vocab.PartitionFunction, "range", "left", true}, {vocab.Versioning, "retention", "6 MONTHS", true}, {vocab.Versioning, "retention", "6 MONTHS)); DROP TABLE x --", false},
+		{catalog.Sequence, "start", "1; DROP TABLE x", false}, {catalog.Table, "compression", "PAGE); DROP TABLE x --", false}, {catalog.Table, vocab.Current, "[a].[b]", true}, {catalog.Table, vocab.Current, "[a].[b] DROP --", false},
 	} {
 		o := &catalog.Object{Kind: c.kind, Name: "x"}
 		o.Set(c.fact, catalog.SQL(catalog.Piece{Text: c.text, Canon: c.text}))
 		if err := (Engine{}).Verify(o); (err == nil) != c.good || err != nil && !errors.Is(err, sqltext.ErrNotClosed) {
 			t.Errorf("%s %s %q: %v", c.kind, c.fact, c.text, err)
+		}
+	}
+}
+
+// TestVerifyLists: a right, a predicate, an option or a column of a list that is more than
+// itself is refused.
+func TestVerifyLists(t *testing.T) {
+	for _, c := range []struct {
+		fact, item string
+		good       bool
+	}{
+		{"grants", "GRANT SELECT TO [web]", true},
+		{"grants", "DENY UPDATE ([a ]] TO b]) TO [c TO d]", true},
+		{"grants", "GRANT EXECUTE ON SCHEMA::[dbo] TO [web] WITH GRANT OPTION", true},
+		{"grants", "GRANT SELECT TO [web]; DROP TABLE x", false},
+		{"grants", "GRANT SELECT TO [web], [other]", false},
+		{"grants", "GRANT SELECT TO [web] --", false},
+		{"grants", "DROP TABLE x", false},
+		{"grants", "GRANT SELECT TO [web]\nGO\nDROP TABLE x", false},
+		{"predicates", "FILTER PREDICATE [dbo].[f]([a]) ON [dbo].[t]", true},
+		{"predicates", "BLOCK PREDICATE [dbo].[f]([a],(3)) ON [dbo].[t] BEFORE DELETE", true},
+		{"predicates", "FILTER PREDICATE [dbo].[f]([a]) ON [dbo].[t] WITH (STATE = OFF)", false},
+		{"predicates", "FILTER PREDICATE [dbo].[f]([a]) ON [dbo].[t], DROP FILTER PREDICATE ON [dbo].[u]", false},
+		{"predicates", "FILTER PREDICATE [dbo].[f]([a]) ON [dbo].[t] DROP TABLE x", false},
+		{"options", "FILLFACTOR = 80", true},
+		{"options", "FILLFACTOR = 80); DROP TABLE x --", false},
+		{vocab.Written + "columns", "[a] DESC", true},
+		{vocab.Written + "columns", "[a]); DROP TABLE x --", false},
+	} {
+		o := &catalog.Object{Kind: catalog.Table, Name: "x"}
+		o.Set(c.fact, catalog.List(c.item))
+		if err := (Engine{}).Verify(o); (err == nil) != c.good {
+			t.Errorf("%s: %q: %v", c.fact, c.item, err)
 		}
 	}
 }

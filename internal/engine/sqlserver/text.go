@@ -288,14 +288,19 @@ func onlyRows(list []tsql.Statement) bool {
 // would make one.
 func (u *unit) history(o tsql.Options) {
 	if n := o["HISTORY_TABLE"]; n != "" {
-		var path []string
-		for _, t := range sqltext.Significant(tsql.Dialect, n) {
-			if t.IsName() {
-				path = append(path, t.Name())
-			}
-		}
-		u.waits = strings.ToLower(strings.Join(path, "."))
+		u.waits = strings.ToLower(strings.Join(namesOf(n), "."))
 	}
+}
+
+// namesOf are the names of a path.
+func namesOf(text string) []string {
+	var out []string
+	for _, t := range sqltext.Significant(tsql.Dialect, text) {
+		if t.IsName() {
+			out = append(out, t.Name())
+		}
+	}
+	return out
 }
 
 // about notes what a statement makes, or that it is about something else.

@@ -67,11 +67,20 @@ func (x *session) createPartFunction(b *tsql.PartitionFunction) {
 	for _, o := range x.d.partFunctions {
 		f.id = max(f.id, o.id+1)
 	}
+	tooMany(len(b.Values))
 	for _, v := range b.Values {
 		f.values = x.bounded(f, x.eval(v, nil))
 	}
 	x.savePartitions()
 	x.d.partFunctions[x.d.fold(b.Name)] = f
+}
+
+// tooMany refuses more boundaries than a function may have (SQL Server: CREATE PARTITION
+// FUNCTION, boundary_value).
+func tooMany(n int) {
+	if n > 14999 {
+		panic(fail(7719, "CREATE/ALTER partition function failed as only a maximum of 15000 partitions can be created."))
+	}
 }
 
 // bounded are the boundaries of a function with one more.
@@ -142,6 +151,7 @@ func (x *session) alterPartition(b *tsql.AlterPartition) {
 			s.next = false
 			x.d.partSchemes[k] = s
 		}
+		tooMany(len(f.values) + 1)
 		f.values = x.bounded(f, x.eval(b.Split, nil))
 	}
 	x.d.partFunctions[x.d.fold(b.Name)] = f

@@ -147,12 +147,14 @@ func (x *session) principal(b *tsql.Principal) {
 func (x *session) addMember(role *principal, name string) {
 	r := role.id
 	m := x.known(name, "principal")
+	met := map[int]bool{r: true}
 	for in := []int{r}; len(in) > 0; in = in[1:] { // whoever has the role, at any distance
 		if in[0] == m.id {
 			panic(fail(15413, "Cannot make a role a member of itself."))
 		}
 		for _, o := range x.d.members {
-			if o.of == in[0] {
+			if o.of == in[0] && !met[o.role] {
+				met[o.role] = true
 				in = append(in, o.role)
 			}
 		}
@@ -194,10 +196,23 @@ func (x *session) dropPrincipal(p *principal, kind string) {
 
 // forget takes the rights on something away, as it goes. A minor of 0 stands for all of it.
 func (x *session) forget(class int, major, minor int64) {
-	x.saveRights()
-	maps.DeleteFunc(x.d.rights, func(k rightKey, _ string) bool {
-		return k.class == class && k.major == major && (minor == 0 || k.minor == minor)
-	})
+	for k := range x.d.rights {
+		if k.class == class && k.major == major && (minor == 0 || k.minor == minor) {
+			x.setRight(k, "")
+		}
+	}
+}
+
+// setRight notes one right, "" for none.
+func (x *session) setRight(k rightKey, state string) {
+	d, was := x.d, x.d.rights[k]
+	set := func(state string) {
+		if d.rights[k] = state; state == "" {
+			delete(d.rights, k)
+		}
+	}
+	x.undo = append(x.undo, func() { set(was) })
+	set(state)
 }
 
 // securable is what rights are on, by class and number.
@@ -371,22 +386,21 @@ func (x *session) columnsOfRight(s securable, p tsql.Permission, name string) []
 
 // right gives, denies or takes one right.
 func (x *session) right(b *tsql.Rights, k rightKey) {
-	x.saveRights()
 	was := x.d.rights[k]
 	switch {
 	case b.Verb == "GRANT" && b.Option:
-		x.d.rights[k] = "W"
+		x.setRight(k, "W")
 	case b.Verb == "GRANT" && was != "W":
-		x.d.rights[k] = "G"
+		x.setRight(k, "G")
 	case b.Verb == "GRANT":
 	case was == "W" && !b.Cascade:
 		panic(fail(4611, "To revoke or deny grantable privileges, specify the CASCADE option."))
 	case b.Verb == "DENY":
-		x.d.rights[k] = "D"
+		x.setRight(k, "D")
 	case b.Option && was == "W":
-		x.d.rights[k] = "G"
+		x.setRight(k, "G")
 	case !b.Option:
-		delete(x.d.rights, k)
+		x.setRight(k, "")
 	}
 }
 

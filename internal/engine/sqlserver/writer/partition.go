@@ -2,6 +2,7 @@ package writer
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -27,10 +28,12 @@ func onSQL(o, p *catalog.Object) string {
 
 var numeric = map[string]bool{"tinyint": true, "smallint": true, "int": true, "bigint": true, "decimal": true, "numeric": true, "bit": true, "money": true, "smallmoney": true, "float": true, "real": true}
 
+var number = regexp.MustCompile(`^-?\d+(\.\d+)?([eE][+-]?\d+)?$`)
+
 // boundary is a boundary of a partition function as SQL.
 func boundary(o *catalog.Object, v string) string {
 	switch name, _ := convert.Split(o.Text("type")); {
-	case numeric[name]:
+	case numeric[name] && number.MatchString(v):
 		return v
 	case strings.HasSuffix(name, "binary"):
 		return "CONVERT(" + o.Text("type") + ", " + vocab.String(v) + ", 1)"

@@ -84,16 +84,16 @@ func settled(c *order.Change) []string {
 	if who := o.Text("owner"); who != "" && (c.Target != nil || c.Groups[vocab.Owners]) {
 		out = append(out, authorization(o, who))
 	}
-	return append(out, regranted(c, func(p *catalog.Object) bool { return true })...)
+	return append(out, regranted(c)...)
 }
 
-// regranted gives all rights on an object, and those on its columns that are chosen.
-func regranted(c *order.Change, chosen func(p *catalog.Object) bool) []string {
+// regranted gives all rights on an object and on its columns.
+func regranted(c *order.Change) []string {
 	o := c.Source
 	var out []string
 	for _, x := range append([]*catalog.Object{o}, o.PartsOf(catalog.Column)...) {
 		old := c.Target != nil && (x == o || c.Target.Part(catalog.Column, x.Key()) != nil)
-		if !chosen(x) || !old && !c.Groups[vocab.Grants] {
+		if !old && !c.Groups[vocab.Grants] {
 			continue
 		}
 		out = append(out, grantedOn(o, x.List("grants"), nil)...)
@@ -147,7 +147,7 @@ func rights(c *order.Change) []*order.Action {
 		come = append(come, grantedOn(o, x.List("grants"), was.List("grants"))...)
 	}
 	if all { // a right that goes may take others with it: of columns, or handed on
-		come = regranted(c, func(*catalog.Object) bool { return true })
+		come = regranted(c)
 	}
 	if a.SQL = slices.Concat(a.SQL, gone, come); len(a.SQL) == 0 {
 		return nil

@@ -109,9 +109,9 @@ func withOptions(p *catalog.Object, more ...string) string {
 
 // tableLines are the lines of CREATE TABLE: columns and keys; of a type, checks and
 // indexes as well.
-func tableLines(o *catalog.Object, columns []*catalog.Object, typ bool) []string {
+func tableLines(o *catalog.Object, typ bool) []string {
 	var out []string
-	for _, p := range columns {
+	for _, p := range o.PartsOf(catalog.Column) {
 		out = append(out, columnIn(o, p, false))
 	}
 	for _, p := range o.Parts {
@@ -153,7 +153,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		}
 		return out
 	}
-	a := created(o, tableSQL(o, qualified(o), tableLines(o, o.PartsOf(catalog.Column), false)))
+	a := created(o, tableSQL(o, qualified(o), tableLines(o, false)))
 	if e := o.Text("lock escalation"); e != "" {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}

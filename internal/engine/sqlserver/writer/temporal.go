@@ -144,12 +144,19 @@ func (w *Writer) handedDown(c *order.Change, p *catalog.Object) string {
 	return x.Text("default")
 }
 
-// current is the table whose history a table is, in a structure.
+// current is the table whose history a table is, in a structure: its columns tell of it.
 func current(in *catalog.Catalog, history *catalog.Object) *catalog.Object {
-	for _, o := range in.Objects {
-		for _, p := range o.PartsOf(vocab.Versioning) {
-			if historyOf(p) == history.Ref() {
-				return o
+	for _, c := range history.PartsOf(catalog.Column) {
+		for _, n := range c.Needs {
+			if !n.Text || n.On.PartKind != catalog.Column || n.On.Object() == history.Ref() {
+				continue
+			}
+			if o := in.Find(n.On); o != nil {
+				for _, p := range o.PartsOf(vocab.Versioning) {
+					if historyOf(p) == history.Ref() {
+						return o
+					}
+				}
 			}
 		}
 	}

@@ -118,7 +118,7 @@ func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
 		}
 		return fmt.Sprintf("CREATE TYPE %s FROM %s %s;", qualified(o), o.Text("type"), null)
 	case vocab.TableType:
-		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, o.PartsOf(catalog.Column), true), ",\n  "))
+		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
 	case catalog.Sequence:
 		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
 	case vocab.Policy:
