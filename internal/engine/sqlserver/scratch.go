@@ -144,6 +144,7 @@ func (Engine) StandIn(ctx context.Context, folder, listen string, ready func(eng
 				return fmt.Errorf("%s: two files are called %s.sql, but for letter case; a server has one database of a name", folder, name)
 			}
 			m.Create(name, model.Collation)
+			m.Implied = true // filegroups and users are made by who makes a database
 			if err := fillFrom(ctx, m, name, filepath.Join(folder, f.Name())); err != nil {
 				return err
 			}
@@ -154,6 +155,7 @@ func (Engine) StandIn(ctx context.Context, folder, listen string, ready func(eng
 		m.Create("port", model.Collation)
 		names = []string{"port"}
 	}
+	m.Implied = false
 	password := make([]byte, 12)
 	_, _ = rand.Read(password)
 	secret := hex.EncodeToString(password)

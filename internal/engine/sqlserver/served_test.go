@@ -171,7 +171,7 @@ func TestStatementsOfServed(t *testing.T) {
 			by + "CREATE TABLE dbo.call (id int NOT NULL) ON p (id)",
 			by + "CREATE TABLE dbo.call (id int NOT NULL) ON p (id); CREATE INDEX i ON dbo.call (id) ON [PRIMARY]",
 			"",
-			[]string{"CREATE INDEX [i] ON [dbo].[call] ([id]) ON [PRIMARY];"},
+			[]string{"CREATE INDEX [i] ON [dbo].[call] ([id]) ON [default];"},
 			"",
 		},
 		{"rights that nobody asked for", clerk + plain, clerk + plain + "; GRANT SELECT ON dbo.berth TO clerk", "", nil, ""},

@@ -106,7 +106,7 @@ func (d *database) Blockers(ctx context.Context, tables []catalog.Ref) ([]string
 
 // creates are the permissions on the database that making something wants (SQL
 // Server: Permissions of the CREATE statements).
-var creates = map[catalog.Kind]string{catalog.Table: "CREATE TABLE", catalog.View: "CREATE VIEW", catalog.Schema: "CREATE SCHEMA", vocab.AliasType: "CREATE TYPE", vocab.TableType: "CREATE TYPE", vocab.Synonym: "CREATE SYNONYM"}
+var creates = map[catalog.Kind]string{catalog.Table: "CREATE TABLE", catalog.View: "CREATE VIEW", catalog.Schema: "CREATE SCHEMA", vocab.AliasType: "CREATE TYPE", vocab.TableType: "CREATE TYPE", vocab.Synonym: "CREATE SYNONYM", vocab.TextCatalog: "CREATE FULLTEXT CATALOG"}
 
 // Lacking implements engine.Inspector.
 func (d *database) Lacking(ctx context.Context, work []engine.Work, _ string) ([]string, error) {

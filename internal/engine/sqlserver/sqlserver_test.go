@@ -131,6 +131,7 @@ func TestClasses(t *testing.T) {
 func empty(t *testing.T) (*database, *[]string) {
 	t.Helper()
 	m := model.New("port")
+	m.Implied = true
 	var batches []string
 	m.Count = func(b string) { batches = append(batches, b) }
 	d, err := within(t.Context(), m, "port")

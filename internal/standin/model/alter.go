@@ -169,7 +169,7 @@ func (x *session) blocks(t *object, c *column, alter, widens, sameType bool) []*
 		in := slices.ContainsFunc(i.cols, func(k indexCol) bool { return k.col == c.id })
 		filtered := i.where != nil && slices.Contains(x.used(t, i.where), c)
 		switch {
-		case i.space != 0 && i.partCol == c.id && i.id <= 1:
+		case i.partCol == c.id && i.id <= 1:
 			say("object", t.name)
 		case !in && !filtered, i.columnstore && i.id == 1 && !alter:
 		case i.primary:
@@ -207,6 +207,7 @@ func (x *session) dropColumn(t *object, d tsql.Dropped) {
 		panic(fail(4923, "ALTER TABLE DROP COLUMN failed because '%s' is the only data column in table '%s'. A table must have at least one data column.", c.name, t.name))
 	}
 	x.periodStays(t, c)
+	t.searched(c)
 	if blocks := x.blocks(t, c, false, false, false); len(blocks) > 0 {
 		panic(fail(4922, "ALTER TABLE DROP COLUMN %s failed because one or more objects access this column.", c.name).after(blocks...))
 	}
@@ -258,6 +259,7 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	variable := strings.HasPrefix(c.dataType.name, "var") || strings.HasPrefix(c.dataType.name, "nvar")
 	widens := same && variable && c.length > 0 && (now.length < 0 && false || now.length >= c.length) && (now.nullable || !c.nullable)
 	if !equal || c.nullable != now.nullable {
+		t.searched(c)
 		if blocks := x.blocks(t, c, true, widens, same); len(blocks) > 0 {
 			panic(fail(4922, "ALTER TABLE ALTER COLUMN %s failed because one or more objects access this column.", c.name).after(blocks...))
 		}
@@ -334,6 +336,10 @@ func (x *session) dropConstraint(t *object, d tsql.Dropped) {
 				panic(see(fail(3725, "The constraint '%s' is being referenced by table '%s', foreign key constraint '%s'.", o.name, x.d.objects[k.parent].name, k.name)))
 			}
 		}
+		if key := t.clusteredKey(); o.typ == "PK" && key != nil && slices.ContainsFunc(t.indexes, func(i *index) bool { return i.special != nil }) {
+			panic(see(fail(3734, "Could not drop the primary key constraint '%s' because the table has an XML or spatial index.", o.name)))
+		}
+		t.keyStays(o.con.index)
 		x.dropIndexOf(t, o.con.index)
 	case "D":
 		t.byID(o.con.col).defaultID = 0
@@ -422,6 +428,9 @@ func (x *session) newIndex(t *object, b *tsql.Index) {
 
 // index adds an index to a table.
 func (x *session) index(t *object, b *tsql.Index) *index {
+	if b.Special != nil {
+		return x.specialIndex(t, b)
+	}
 	i := &index{name: b.Name, unique: b.Unique, columnstore: b.Columnstore, options: tsql.Options{}}
 	for o, v := range b.Options {
 		switch o {
@@ -455,7 +464,9 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 	} else {
 		i.id = 2
 		for _, have := range t.indexes {
-			i.id = max(i.id, have.id+1)
+			if have.special == nil {
+				i.id = max(i.id, have.id+1)
+			}
 		}
 		for _, have := range t.stats {
 			i.id = max(i.id, have.id+1)
@@ -522,7 +533,9 @@ func (x *session) dropIndexOf(t *object, id int) {
 			heap.space, heap.partCol = i.space, i.partCol
 		}
 	}
-	t.indexes = slices.DeleteFunc(slices.Clone(t.indexes), func(i *index) bool { return i.id == id })
+	t.indexes = slices.DeleteFunc(slices.Clone(t.indexes), func(i *index) bool {
+		return i.id == id || i.special != nil && i.special.using == id // those of a primary XML index go with it
+	})
 	if id == 1 && t.typ != "V" {
 		t.indexes = append([]*index{heap}, t.indexes...)
 	}

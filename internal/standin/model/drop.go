@@ -92,6 +92,7 @@ func (x *session) dropIndex(b *tsql.Drop, name string, on []string) {
 			panic(fail(3725, "The constraint '%s' is being referenced by table '%s', foreign key constraint '%s'.", i.name, x.d.objects[k.parent].name, k.name))
 		}
 	}
+	t.keyStays(i.id)
 	x.dropIndexOf(t, i.id)
 }
 
@@ -424,23 +425,31 @@ func spDropProperty(x *session, c *call) any {
 // spTriggerOrder says which trigger fires first or last (SQL Server:
 // sp_settriggerorder).
 func spTriggerOrder(x *session, c *call) any {
-	o := x.d.find(pathOf(c.text("triggername", 0)), "TR")
+	name, event := c.text("triggername", 0), strings.ToUpper(c.text("stmttype", 2))
+	var o *object
+	var beside []*object
+	var events []string
 	if strings.EqualFold(c.text("namespace", 3), "DATABASE") {
-		panic(fail(unknown, "The stand-in does not know the order of triggers of a database."))
+		if o = x.d.objects[x.d.names[x.d.key(wholeDatabase, pathOf(name)[len(pathOf(name))-1])]]; o != nil {
+			beside, events = x.d.list("DT"), eventsOf(o.module.ast)
+		}
+	} else if o = x.d.find(pathOf(name), "TR"); o != nil {
+		beside, events = x.d.partsOf(x.d.objects[o.parent], "TR"), o.module.ast.Events
 	}
-	event := strings.ToUpper(c.text("stmttype", 2))
 	switch {
 	case o == nil:
-		panic(fail(15165, "Could not find object '%s' or you do not have permission.", c.text("triggername", 0)))
-	case !containsFold(o.module.ast.Events, event):
+		panic(fail(15165, "Could not find object '%s' or you do not have permission.", name))
+	case !containsFold(events, event):
 		panic(fail(15125, "Trigger '%s' is not a trigger for '%s'.", o.name, event))
 	case o.module.ast.InsteadOf:
 		panic(fail(15133, "INSTEAD OF trigger '%s' cannot be associated with an order.", o.name))
 	}
-	x.lock(lockKey{d: x.d, id: o.parent}, lockSchM, true)
+	if o.parent != 0 {
+		x.lock(lockKey{d: x.d, id: o.parent}, lockSchM, true)
+	}
 	x.save(o)
 	place := strings.ToLower(c.text("order", 1))
-	for _, other := range x.d.partsOf(x.d.objects[o.parent], "TR") {
+	for _, other := range beside {
 		if other != o && (place == "first" && other.trig.first[event] || place == "last" && other.trig.last[event]) {
 			panic(fail(15130, "There already exists a '%s' trigger for '%s'.", place, event))
 		}

@@ -15,13 +15,16 @@ var wholeDatabase = &schema{}
 // hold (SQL Server: DDL Event Groups).
 var groups = map[string][]string{
 	"DDL_DATABASE_LEVEL_EVENTS": nil, // all
-	"DDL_TABLE_EVENTS":          {"TABLE"}, "DDL_VIEW_EVENTS": {"VIEW"}, "DDL_INDEX_EVENTS": {"INDEX"}, "DDL_TABLE_VIEW_EVENTS": {"TABLE", "VIEW", "INDEX"},
+	"DDL_TABLE_EVENTS":          {"TABLE"}, "DDL_VIEW_EVENTS": {"VIEW"}, "DDL_INDEX_EVENTS": indexEvents, "DDL_TABLE_VIEW_EVENTS": append([]string{"TABLE", "VIEW"}, indexEvents...),
 	"DDL_FUNCTION_EVENTS": {"FUNCTION"}, "DDL_PROCEDURE_EVENTS": {"PROCEDURE"}, "DDL_TRIGGER_EVENTS": {"TRIGGER"}, "DDL_SYNONYM_EVENTS": {"SYNONYM"}, "DDL_TYPE_EVENTS": {"TYPE"}, "DDL_SEQUENCE_EVENTS": {"SEQUENCE"},
-	"DDL_SCHEMA_EVENTS": {"SCHEMA"}, "DDL_ROLE_EVENTS": {"ROLE"}, "DDL_USER_EVENTS": {"USER"}, "DDL_GDR_DATABASE_EVENTS": {"DATABASE"}, "DDL_PARTITION_EVENTS": {"PARTITION_FUNCTION", "PARTITION_SCHEME"},
+	"DDL_SCHEMA_EVENTS": {"SCHEMA"}, "DDL_ROLE_EVENTS": {"ROLE"}, "DDL_USER_EVENTS": {"USER"}, "DDL_GDR_DATABASE_EVENTS": {"DATABASE"}, "DDL_PARTITION_EVENTS": {"PARTITION_FUNCTION", "PARTITION_SCHEME"}, "DDL_FULLTEXT_CATALOG_EVENTS": {"FULLTEXT_CATALOG"},
 }
 
+// indexEvents are those of indexes of all kinds.
+var indexEvents = []string{"INDEX", "XML_INDEX", "SPATIAL_INDEX", "FULLTEXT_INDEX"}
+
 // things are what the events of single statements end in.
-var things = []string{"TABLE", "VIEW", "INDEX", "FUNCTION", "PROCEDURE", "TRIGGER", "SYNONYM", "TYPE", "SEQUENCE", "SCHEMA", "ROLE", "USER", "PARTITION_FUNCTION", "PARTITION_SCHEME", "SECURITY_POLICY"}
+var things = []string{"TABLE", "VIEW", "INDEX", "FUNCTION", "PROCEDURE", "TRIGGER", "SYNONYM", "TYPE", "SEQUENCE", "SCHEMA", "ROLE", "USER", "PARTITION_FUNCTION", "PARTITION_SCHEME", "SECURITY_POLICY", "XML_INDEX", "SPATIAL_INDEX", "FULLTEXT_CATALOG", "FULLTEXT_INDEX"}
 
 // events sees that a trigger of the database names events that there are.
 func events(m *tsql.Module) {
@@ -34,6 +37,28 @@ func events(m *tsql.Module) {
 	}
 }
 
+// eventsOf are the single events that a trigger of the database looks at.
+func eventsOf(m *tsql.Module) []string {
+	var out []string
+	for _, e := range m.Events {
+		held, group := groups[e]
+		if !group {
+			out = append(out, e)
+			continue
+		}
+		if held == nil {
+			held = things
+		}
+		for _, t := range held {
+			for _, verb := range []string{"CREATE_", "ALTER_", "DROP_"} {
+				out = append(out, verb+t)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
 // eventOf is the event that a statement is.
 func eventOf(st tsql.Statement) string {
 	switch b := st.Body.(type) {
@@ -42,7 +67,12 @@ func eventOf(st tsql.Statement) string {
 	case *tsql.AlterTable:
 		return "ALTER_TABLE"
 	case *tsql.Index:
+		if b.Special != nil {
+			return "CREATE_" + map[bool]string{true: "SPATIAL", false: "XML"}[b.Special.Kind == "SPATIAL"] + "_INDEX"
+		}
 		return "CREATE_INDEX"
+	case *tsql.Fulltext:
+		return b.Verb + "_FULLTEXT_" + map[bool]string{true: "CATALOG", false: "INDEX"}[b.On == nil]
 	case *tsql.AlterIndex:
 		return "ALTER_INDEX"
 	case *tsql.Module:

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/standin/tds"
 	"dappermirror/internal/standin/tsql"
 )
@@ -191,13 +192,18 @@ func (x *session) waitFor0(delay string) {
 
 // passed knows of statements beyond the structure those that make a database.
 func (x *session) passed(st tsql.Statement, b *tsql.Passed) {
-	words := strings.Fields(strings.TrimRight(x.text[st.Pos:st.End], "; \n"))
-	if b.What != "DATABASE" || len(words) != 3 {
-		panic(fail(unknown, "The stand-in does not know %s %s.", strings.ToUpper(words[0]), b.What))
+	words := sqltext.Significant(tsql.Dialect, strings.TrimRight(x.text[st.Pos:st.End], "; \n"))
+	verb := strings.ToUpper(words[0].Text)
+	if b.What == "DATABASE" && verb == "ALTER" {
+		x.alterDatabase(words)
+		return
 	}
-	name := strings.Trim(words[2], "[]\"")
+	if b.What != "DATABASE" || len(words) != 3 {
+		panic(fail(unknown, "The stand-in does not know this statement about a %s.", strings.ToLower(b.What)))
+	}
+	name := words[2].Name()
 	d := x.s.dbs[strings.ToLower(name)]
-	switch strings.ToUpper(words[0]) {
+	switch verb {
 	case "CREATE":
 		if d != nil {
 			panic(fail(1801, "Database '%s' already exists. Choose a different database name.", name))
@@ -213,8 +219,6 @@ func (x *session) passed(st tsql.Statement, b *tsql.Passed) {
 			}
 		}
 		delete(x.s.dbs, strings.ToLower(name))
-	default:
-		panic(fail(unknown, "The stand-in does not know ALTER DATABASE."))
 	}
 }
 

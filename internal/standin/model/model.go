@@ -56,7 +56,7 @@ func (s *Server) Create(name, collation string) {
 
 func (s *Server) create(name, collation string) *database {
 	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, names: map[string]int64{}, parts: map[int64][]int64{},
-		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, partFunctions: map[string]partFunction{}, partSchemes: map[string]partScheme{}, nextObject: 245575913, nextType: 257}
+		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, partFunctions: map[string]partFunction{}, partSchemes: map[string]partScheme{}, textCatalogs: map[string]textCatalog{}, nextObject: 245575913, nextType: 257}
 	for i, n := range []string{"dbo", "guest", "INFORMATION_SCHEMA", "sys"} {
 		d.schemas = append(d.schemas, &schema{i + 1, n, 1})
 	}
@@ -80,6 +80,9 @@ type database struct {
 	rights          map[rightKey]string // G, W with the option to grant, D denied
 	partFunctions   map[string]partFunction
 	partSchemes     map[string]partScheme
+	textCatalogs    map[string]textCatalog
+	textDefault     int         // the full-text catalog where none is named
+	filegroups      []fileGroup // besides PRIMARY; the first is number 2
 	nextObject      int64
 	nextType        int
 	version         int64 // of rows (rowversion)
@@ -120,8 +123,9 @@ type object struct {
 	userType     int // of a table type
 
 	stats     []*statistic
-	period    [2]int // the columns of the period, where it has one
-	history   int64  // the table that keeps what was, where one does
+	fulltext  *fulltext // never changed, but replaced
+	period    [2]int    // the columns of the period, where it has one
+	history   int64     // the table that keeps what was, where one does
 	historyOf int64
 	retention string // "" for ever
 
@@ -165,8 +169,9 @@ type index struct {
 	where        tsql.Expr
 	options      tsql.Options
 	compression  string
-	space        int // the partition scheme that it lies on, 0 for none
-	partCol      int
+	space        int      // the partition scheme or filegroup that it lies on, 0 for PRIMARY
+	partCol      int      // 0 where it is not partitioned
+	special      *special // nil of all but those on XML or in space
 }
 
 type indexCol struct {

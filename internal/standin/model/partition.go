@@ -16,12 +16,13 @@ type partFunction struct {
 	values []any
 }
 
-// partScheme says where the partitions of a function lie. The stand-in knows one filegroup.
+// partScheme says in which filegroups the partitions of a function lie.
 type partScheme struct {
 	id       int // of a data space
 	name     string
 	function int
-	next     bool // where the next partition goes is said
+	groups   []int // of each partition
+	next     int   // where the next partition goes, -1 where that is not said
 }
 
 func (x *session) savePartitions() {
@@ -98,13 +99,20 @@ func (x *session) createPartScheme(b *tsql.PartitionScheme) {
 		panic(fail(2714, "There is already an object named '%s' in the database.", b.Name))
 	}
 	f := x.partFunction(b.Function)
+	var groups []int
 	for _, g := range b.Groups {
-		fileGroup(g)
+		groups = append(groups, x.filegroup(g))
 	}
 	if !b.All && len(b.Groups) <= len(f.values) {
 		panic(fail(7707, "The associated partition function '%s' generates more partitions than there are file groups mentioned in the scheme '%s'.", f.name, b.Name))
 	}
-	s := partScheme{id: 65601, name: b.Name, function: f.id, next: b.All || len(b.Groups) > len(f.values)+1}
+	s := partScheme{id: 65601, name: b.Name, function: f.id, next: -1}
+	for n := range len(f.values) + 1 {
+		s.groups = append(s.groups, groups[min(n, len(groups)-1)])
+	}
+	if b.All || len(groups) > len(s.groups) {
+		s.next = groups[min(len(s.groups), len(groups)-1)]
+	}
 	for _, o := range x.d.partSchemes {
 		s.id = max(s.id, o.id+1)
 	}
@@ -119,8 +127,7 @@ func (x *session) alterPartition(b *tsql.AlterPartition) {
 		if !ok {
 			panic(fail(15151, "Cannot find the partition scheme '%s', because it does not exist or you do not have permission.", b.Name))
 		}
-		fileGroup(b.Next)
-		s.next = true
+		s.next = x.filegroup(b.Next)
 		x.d.partSchemes[x.d.fold(b.Name)] = s
 		return
 	}
@@ -140,21 +147,33 @@ func (x *session) alterPartition(b *tsql.AlterPartition) {
 			panic(fail(7715, "The specified partition range value could not be found."))
 		}
 		f.values = slices.Delete(slices.Clone(f.values), at, at+1)
+		x.regroup(f, func(s *partScheme) { // the partition that held the boundary goes
+			gone := at + int(bit(f.right))
+			s.groups = slices.Delete(slices.Clone(s.groups), gone, gone+1)
+		})
 	} else {
-		for k, s := range x.d.partSchemes {
-			if s.function != f.id {
-				continue
-			}
-			if !s.next {
+		tooMany(len(f.values) + 1)
+		v := f.convert(x.eval(b.Split, nil), true)
+		f.values = x.bounded(f, v)
+		at := slices.IndexFunc(f.values, func(o any) bool { return compareValues(o, v, false) == 0 })
+		x.regroup(f, func(s *partScheme) { // the partition that holds the boundary is the new one
+			if s.next < 0 {
 				panic(fail(7710, "Warning: The partition scheme '%s' does not have any next used filegroup. Partition scheme has not been changed.", s.name))
 			}
-			s.next = false
-			x.d.partSchemes[k] = s
-		}
-		tooMany(len(f.values) + 1)
-		f.values = x.bounded(f, x.eval(b.Split, nil))
+			s.groups, s.next = slices.Insert(slices.Clone(s.groups), at+int(bit(f.right)), s.next), -1
+		})
 	}
 	x.d.partFunctions[x.d.fold(b.Name)] = f
+}
+
+// regroup changes the schemes of a function.
+func (x *session) regroup(f partFunction, change func(*partScheme)) {
+	for k, s := range x.d.partSchemes {
+		if s.function == f.id {
+			change(&s)
+			x.d.partSchemes[k] = s
+		}
+	}
 }
 
 func (x *session) dropPartition(b *tsql.Drop, name string) {
@@ -193,7 +212,7 @@ func (x *session) lie(t *object, i *index, on tsql.Space) {
 			}
 		}
 	} else if on.Column == "" {
-		fileGroup(on.Name)
+		i.space, i.partCol = x.filegroup(on.Name), 0
 	} else {
 		s, ok := x.d.partSchemes[x.d.fold(on.Name)]
 		if !ok {
@@ -208,7 +227,7 @@ func (x *session) lie(t *object, i *index, on tsql.Space) {
 		}
 		i.space, i.partCol = s.id, c.id
 	}
-	if i.space != 0 && i.unique && !slices.ContainsFunc(i.cols, func(k indexCol) bool { return k.col == i.partCol && !k.included }) {
+	if i.partCol != 0 && i.unique && !slices.ContainsFunc(i.cols, func(k indexCol) bool { return k.col == i.partCol && !k.included }) {
 		panic(fail(1908, "Column '%s' is partitioning column of the index '%s'. Partition columns for a unique index must be a subset of the index key.", t.byID(i.partCol).name, i.name))
 	}
 }
@@ -265,25 +284,14 @@ func showPartSchemes(x *session, add func(...any)) {
 	}
 }
 
-func showDataSpaces(x *session, add func(...any)) {
-	add("PRIMARY", int64(1), "FG", "ROWS_FILEGROUP", int64(1), int64(0))
-	for _, s := range x.d.partSchemes {
-		add(s.name, int64(s.id), "PS", "PARTITION_SCHEME", int64(0), int64(0))
-	}
-}
-
 func showDestinations(x *session, add func(...any)) {
 	for _, s := range x.d.partSchemes {
-		for n := range len(x.d.functionOf(s).values) + 1 {
-			add(int64(s.id), int64(n+1), int64(1))
+		list := s.groups
+		if s.next >= 0 {
+			list = append(slices.Clone(list), s.next)
+		}
+		for n, g := range list {
+			add(int64(s.id), int64(n+1), int64(max(g, 1)))
 		}
 	}
-}
-
-// spaceOf is the number of the data space of an index.
-func spaceOf(i *index) int64 {
-	if i.space != 0 {
-		return int64(i.space)
-	}
-	return 1
 }

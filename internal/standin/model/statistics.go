@@ -49,7 +49,9 @@ func (x *session) statistics(b *tsql.Statistics) {
 	}
 	s := &statistic{id: 1, name: b.Name, noRecompute: b.NoRecompute}
 	for _, i := range t.indexes {
-		s.id = max(s.id, i.id)
+		if i.special == nil {
+			s.id = max(s.id, i.id)
+		}
 	}
 	for _, o := range t.stats {
 		s.id = max(s.id, o.id)

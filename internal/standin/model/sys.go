@@ -52,9 +52,9 @@ func (x *session) system(f *tsql.From) *relation {
 		x.catalogLock()
 	}
 	r := &relation{}
-	for _, c := range strings.Fields(v.columns) {
-		n := strings.TrimSuffix(c, "#")
-		r.cols = append(r.cols, relCol{name: n, whole: n != c, typ: systemByNameType(map[bool]string{true: "int", false: "sysname"}[n != c])})
+	for _, c := range strings.Fields(v.columns) { // # marks numbers, ~ those with a point
+		n := strings.TrimRight(c, "#~")
+		r.cols = append(r.cols, relCol{name: n, whole: strings.HasSuffix(c, "#"), typ: systemByNameType(map[string]string{"#": "int", "~": "float", "": "sysname"}[c[len(n):]])})
 	}
 	if v.rows == nil {
 		return r
@@ -67,6 +67,8 @@ func (x *session) system(f *tsql.From) *relation {
 	})
 	return r
 }
+
+const indexColumns = "object_id# name index_id# type# type_desc is_unique# data_space_id# ignore_dup_key# is_primary_key# is_unique_constraint# fill_factor# is_padded# is_disabled# is_hypothetical# allow_row_locks# allow_page_locks# has_filter# filter_definition compression_delay# optimize_for_sequential_key#"
 
 const objectColumns = "name object_id# principal_id# schema_id# parent_object_id# type type_desc create_date modify_date is_ms_shipped# is_published# is_schema_published#"
 
@@ -201,13 +203,18 @@ func init() {
 
 func init() {
 	maps.Copy(sysViews, map[string]sysView{
-		"indexes":       {"object_id# name index_id# type# type_desc is_unique# data_space_id# ignore_dup_key# is_primary_key# is_unique_constraint# fill_factor# is_padded# is_disabled# is_hypothetical# allow_row_locks# allow_page_locks# has_filter# filter_definition compression_delay# optimize_for_sequential_key#", showIndexes},
-		"index_columns": {"object_id# index_id# index_column_id# column_id# key_ordinal# partition_ordinal# is_descending_key# is_included_column#", showIndexColumns},
-		"stats":         {"object_id# name stats_id# auto_created# user_created# no_recompute# has_filter# filter_definition is_temporary# is_incremental#", showStatistics},
-		"stats_columns": {"object_id# stats_id# stats_column_id# column_id#", showStatisticsColumns},
+		"indexes":                     {indexColumns, showIndexes},
+		"xml_indexes":                 {indexColumns + " using_xml_index_id# secondary_type secondary_type_desc xml_index_type# xml_index_type_description path_id#", showXMLIndexes},
+		"spatial_index_tessellations": {"object_id# index_id# tessellation_scheme bounding_box_xmin~ bounding_box_ymin~ bounding_box_xmax~ bounding_box_ymax~ level_1_grid# level_1_grid_desc level_2_grid# level_2_grid_desc level_3_grid# level_3_grid_desc level_4_grid# level_4_grid_desc cells_per_object#", showTessellations},
+		"index_columns":               {"object_id# index_id# index_column_id# column_id# key_ordinal# partition_ordinal# is_descending_key# is_included_column#", showIndexColumns},
+		"stats":                       {"object_id# name stats_id# auto_created# user_created# no_recompute# has_filter# filter_definition is_temporary# is_incremental#", showStatistics},
+		"stats_columns":               {"object_id# stats_id# stats_column_id# column_id#", showStatisticsColumns},
 		"partitions": {"partition_id# object_id# index_id# partition_number# hobt_id# rows# filestream_filegroup_id# data_compression# data_compression_desc", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V", "TT") {
 				for _, i := range o.indexes {
+					if i.special != nil { // its rows are those of a table within
+						continue
+					}
 					word := i.compression
 					if word == "" {
 						word = "NONE"
@@ -222,6 +229,7 @@ func init() {
 				}
 			}
 		}},
+		"filegroups":  {"name data_space_id# type type_desc is_default# is_system# is_read_only#", showFilegroups},
 		"data_spaces": {"name data_space_id# type type_desc is_default# is_system#", showDataSpaces},
 		"sql_modules": {"object_id# definition uses_ansi_nulls# uses_quoted_identifier# is_schema_bound# uses_database_collation# is_recompiled# null_on_null_input# execute_as_principal_id# uses_native_compilation#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("V", "P", "FN", "IF", "TF", "TR", "DT") {
@@ -241,6 +249,11 @@ func init() {
 			for _, o := range x.d.list("TR") {
 				for _, e := range o.module.ast.Events {
 					add(o.id, map[string]int64{"INSERT": 1, "UPDATE": 2, "DELETE": 3}[e], e, bit(o.trig.first[e]), bit(o.trig.last[e]), nil, nil, int64(1))
+				}
+			}
+			for _, o := range x.d.list("DT") {
+				for n, e := range eventsOf(o.module.ast) {
+					add(o.id, int64(20+n), e, bit(o.trig.first[e]), bit(o.trig.last[e]), nil, nil, int64(0))
 				}
 			}
 		}},
@@ -293,10 +306,16 @@ func init() {
 		"assemblies":              {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
 		"service_queues":          {objectColumns, nil},
 		"xml_schema_collections":  {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
-		"fulltext_indexes":        {"object_id# unique_index_id# fulltext_catalog_id# is_enabled#", nil},
+		"fulltext_catalogs":       {"fulltext_catalog_id# name path is_default# is_accent_sensitivity_on# data_space_id# file_id# principal_id# is_importing#", showTextCatalogs},
+		"fulltext_indexes":        {"object_id# unique_index_id# fulltext_catalog_id# is_enabled# change_tracking_state change_tracking_state_desc stoplist_id#", showTextIndexes},
+		"fulltext_stoplists":      {"stoplist_id# name create_date modify_date principal_id#", nil},
+		"fulltext_index_columns":  {"object_id# column_id# type_column_id# language_id# statistical_semantics#", showTextColumns},
 		"dm_db_partition_stats": {"partition_id# object_id# index_id# partition_number# used_page_count# row_count#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V") {
 				for _, i := range o.indexes {
+					if i.special != nil {
+						continue
+					}
 					for n, rows := range x.partitionsOf(o, i) {
 						add(o.id<<8|int64(i.id), o.id, int64(i.id), int64(n+1), rows/50+1, rows)
 					}
@@ -376,25 +395,34 @@ func showTypes(x *session, add func(...any)) {
 func showIndexes(x *session, add func(...any)) {
 	for _, o := range x.d.list("U", "V", "TT") {
 		for _, i := range o.indexes {
-			code, word := int64(2), "NONCLUSTERED"
-			switch {
-			case i.id == 0:
-				code, word = 0, "HEAP"
-			case i.columnstore && i.id == 1:
-				code, word = 5, "CLUSTERED COLUMNSTORE"
-			case i.columnstore:
-				code, word = 6, "NONCLUSTERED COLUMNSTORE"
-			case i.id == 1:
-				code, word = 1, "CLUSTERED"
-			}
-			fill := int64(0)
-			if f := i.options["FILLFACTOR"]; f != "" && f != "100" {
-				fill = number64(f)
-			}
-			add(o.id, orNull(i.name), int64(i.id), code, word, bit(i.unique), spaceOf(i), bit(i.options["IGNORE_DUP_KEY"] == "ON"), bit(i.primary), bit(i.key), fill, bit(i.options["PAD_INDEX"] == "ON"), bit(i.disabled), int64(0),
-				bit(i.options["ALLOW_ROW_LOCKS"] != "OFF"), bit(i.options["ALLOW_PAGE_LOCKS"] != "OFF"), bit(i.filter != ""), orNull(i.filter), nil, bit(i.options["OPTIMIZE_FOR_SEQUENTIAL_KEY"] == "ON"))
+			add(indexRow(o, i)...)
 		}
 	}
+}
+
+// indexRow is an index as sys.indexes shows it.
+func indexRow(o *object, i *index) []any {
+	code, word := int64(2), "NONCLUSTERED"
+	switch {
+	case i.special != nil && i.special.kind == "SPATIAL":
+		code, word = 4, "SPATIAL"
+	case i.special != nil:
+		code, word = 3, "XML"
+	case i.id == 0:
+		code, word = 0, "HEAP"
+	case i.columnstore && i.id == 1:
+		code, word = 5, "CLUSTERED COLUMNSTORE"
+	case i.columnstore:
+		code, word = 6, "NONCLUSTERED COLUMNSTORE"
+	case i.id == 1:
+		code, word = 1, "CLUSTERED"
+	}
+	fill := int64(0)
+	if f := i.options["FILLFACTOR"]; f != "" && f != "100" {
+		fill = number64(f)
+	}
+	return []any{o.id, orNull(i.name), int64(i.id), code, word, bit(i.unique), spaceOf(i), bit(i.options["IGNORE_DUP_KEY"] == "ON"), bit(i.primary), bit(i.key), fill, bit(i.options["PAD_INDEX"] == "ON"), bit(i.disabled), int64(0),
+		bit(i.options["ALLOW_ROW_LOCKS"] != "OFF"), bit(i.options["ALLOW_PAGE_LOCKS"] != "OFF"), bit(i.filter != ""), orNull(i.filter), nil, bit(i.options["OPTIMIZE_FOR_SEQUENTIAL_KEY"] == "ON")}
 }
 
 func showIndexColumns(x *session, add func(...any)) {
@@ -407,9 +435,9 @@ func showIndexColumns(x *session, add func(...any)) {
 					ordinal++
 					at = ordinal
 				}
-				add(o.id, int64(i.id), int64(n+1), int64(c.col), at, bit(i.space != 0 && c.col == i.partCol), bit(c.desc), bit(c.included || i.columnstore))
+				add(o.id, int64(i.id), int64(n+1), int64(c.col), at, bit(c.col == i.partCol), bit(c.desc), bit(c.included || i.columnstore))
 			}
-			if i.space != 0 && !slices.ContainsFunc(i.cols, func(c indexCol) bool { return c.col == i.partCol }) {
+			if i.partCol != 0 && !slices.ContainsFunc(i.cols, func(c indexCol) bool { return c.col == i.partCol }) {
 				add(o.id, int64(i.id), int64(len(i.cols)+1), int64(i.partCol), int64(0), int64(1), int64(0), int64(0))
 			}
 		}

@@ -53,6 +53,8 @@ func (x *session) define(st tsql.Statement) {
 		x.createPartScheme(b)
 	case *tsql.AlterPartition:
 		x.alterPartition(b)
+	case *tsql.Fulltext:
+		x.fulltext(b)
 	default:
 		panic(fail(unknown, "The stand-in does not know this statement."))
 	}
@@ -106,7 +108,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	if len(b.Columns) == 0 {
 		panic(fail(102, "Incorrect syntax near ')'."))
 	}
-	fileGroup(b.TextImageOn)
+	x.filegroup(b.TextImageOn)
 	x.add(t)
 	x.making = t
 	defer func() { x.making = nil }()
@@ -145,13 +147,6 @@ func (x *session) columns(t *object, list []tsql.Column) {
 	t.cols = made
 	for i, c := range made {
 		c.id = i + 1
-	}
-}
-
-// fileGroup knows one filegroup.
-func fileGroup(name string) {
-	if name != "" && !strings.EqualFold(name, "PRIMARY") && !strings.EqualFold(name, "default") {
-		panic(fail(1921, "Invalid filegroup '%s' specified.", name))
 	}
 }
 

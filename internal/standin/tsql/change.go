@@ -33,6 +33,8 @@ func (p *Parser) alter() any {
 		return p.securityPolicy(true)
 	case p.Take("partition"):
 		return p.alterPartition()
+	case p.at("fulltext"):
+		return p.fulltext("ALTER")
 	case p.at("login", "database"):
 		return p.passed()
 	}
@@ -228,6 +230,8 @@ func (p *Parser) drop() any {
 		return p.principal("DROP")
 	case p.at("statistics"):
 		return p.statistics("DROP")
+	case p.at("fulltext"):
+		return p.fulltext("DROP")
 	case p.at("login", "database"):
 		return p.passed()
 	}

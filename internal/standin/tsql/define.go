@@ -49,6 +49,10 @@ func (p *Parser) create() any {
 		return p.createPartition()
 	case p.at("unique", "clustered", "nonclustered", "index", "columnstore"):
 		return p.createIndex()
+	case p.at("xml", "spatial", "primary"):
+		return p.specialIndex()
+	case p.at("fulltext"):
+		return p.fulltext("CREATE")
 	case p.at("user", "role"):
 		return p.principal("CREATE")
 	case p.at("statistics"):
@@ -359,15 +363,7 @@ func (p *Parser) options() Options {
 		name := strings.ToUpper(p.Next().Text)
 		value := "ON"
 		if p.Take("=") {
-			t := p.Next()
-			value = strings.ToUpper(t.Text)
-			if name == "SYSTEM_VERSIONING" && p.at("(") {
-				p.versioning(out)
-			} else if p.Peek().IsOp("(") {
-				value += " " + p.Group()
-			} else if p.at("minutes", "minute") {
-				p.Next()
-			}
+			value = p.optionValue(name, out)
 		}
 		if name == "" || name == ")" {
 			p.unexpected()
@@ -382,6 +378,22 @@ func (p *Parser) options() Options {
 	}
 	p.want(")")
 	return out
+}
+
+func (p *Parser) optionValue(name string, out Options) string {
+	if p.at("(") {
+		return strings.ToUpper(p.Group())
+	}
+	value := strings.ToUpper(p.Next().Text)
+	switch {
+	case name == "SYSTEM_VERSIONING" && p.at("("):
+		p.versioning(out)
+	case p.Peek().IsOp("("):
+		value += " " + p.Group()
+	case p.at("minutes", "minute"):
+		p.Next()
+	}
+	return value
 }
 
 // versioning takes what is said of a history table, as options.

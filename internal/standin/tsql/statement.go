@@ -77,6 +77,7 @@ type (
 		Where       Expr
 		Options     Options
 		Group       Space
+		Special     *Special // nil of all but those on XML or in space
 		Pos         int
 	}
 	// Options are those in WITH (…), names in capitals.

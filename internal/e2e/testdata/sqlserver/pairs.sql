@@ -1089,3 +1089,161 @@ CREATE STATISTICS [new one] ON dbo.berth (tide, id);
 UPDATE STATISTICS dbo.berth;
 --- rows SELECT depth FROM dbo.berth
 4
+=== XML indexes step aside for the key they stand on
+CREATE TABLE dbo.manifest (id int NOT NULL CONSTRAINT PK_manifest PRIMARY KEY, cargo xml, note xml);
+CREATE PRIMARY XML INDEX cargo_all ON dbo.manifest (cargo);
+CREATE XML INDEX cargo_path ON dbo.manifest (cargo) USING XML INDEX cargo_all FOR PATH;
+CREATE XML INDEX cargo_value ON dbo.manifest (cargo) USING XML INDEX cargo_all FOR VALUE WITH (FILLFACTOR = 70);
+CREATE PRIMARY XML INDEX note_all ON dbo.manifest (note);
+INSERT INTO dbo.manifest VALUES (1, '<crate/>', NULL);
+--- to
+CREATE TABLE dbo.manifest (id bigint NOT NULL CONSTRAINT PK_manifest PRIMARY KEY, cargo xml, note xml);
+CREATE PRIMARY XML INDEX cargo_all ON dbo.manifest (cargo) WITH (PAD_INDEX = ON);
+CREATE XML INDEX cargo_path ON dbo.manifest (cargo) USING XML INDEX cargo_all FOR PATH;
+CREATE XML INDEX cargo_value ON dbo.manifest (cargo) USING XML INDEX cargo_all FOR PROPERTY;
+--- rows SELECT id, CAST(cargo AS nvarchar(50)) FROM dbo.manifest
+1,<crate/>
+=== spatial indexes change
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, outline geometry, place geography, [far away] geometry);
+CREATE SPATIAL INDEX outlined ON dbo.berth (outline) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (0, 0, 500, 200.5), GRIDS = (LOW, LOW, MEDIUM, HIGH), CELLS_PER_OBJECT = 64, PAD_INDEX = ON);
+CREATE SPATIAL INDEX placed ON dbo.berth (place);
+CREATE SPATIAL INDEX gone ON dbo.berth ([far away]) WITH (BOUNDING_BOX = (XMIN = -10, YMIN = -10, XMAX = 1e6, YMAX = 10));
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, outline geometry, place geography, [far away] geometry);
+CREATE SPATIAL INDEX outlined ON dbo.berth (outline) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (XMIN = 0, YMIN = 0, XMAX = 500, YMAX = 200.5), GRIDS = (LEVEL_4 = HIGH, LEVEL_1 = LOW, LEVEL_2 = LOW), CELLS_PER_OBJECT = 64, PAD_INDEX = ON);
+CREATE SPATIAL INDEX placed ON dbo.berth (place) USING GEOGRAPHY_GRID;
+CREATE SPATIAL INDEX [new one] ON dbo.berth ([far away]) WITH (BOUNDING_BOX = (-0.25, -10, 1, 10));
+--- steps 4
+=== spatial indexes in other spellings are no difference
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, outline geometry, place geography);
+CREATE SPATIAL INDEX outlined ON dbo.berth (outline) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (0, 0, 500, 200));
+CREATE SPATIAL INDEX placed ON dbo.berth (place);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, outline geometry, place geography);
+CREATE SPATIAL INDEX outlined ON dbo.berth (outline) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (XMIN = 0.0, YMIN = 0, XMAX = 5e2, YMAX = 200), GRIDS = (MEDIUM, MEDIUM, MEDIUM, MEDIUM), CELLS_PER_OBJECT = 16);
+CREATE SPATIAL INDEX placed ON dbo.berth (place) USING GEOGRAPHY_AUTO_GRID WITH (CELLS_PER_OBJECT = 12);
+--- same
+=== full-text search comes
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(60));
+INSERT INTO dbo.berth VALUES (1, N'Ostkai');
+--- to
+CREATE FULLTEXT CATALOG [harbour words] WITH ACCENT_SENSITIVITY = OFF AS DEFAULT;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(60), [plan] varbinary(max), kind varchar(9));
+CREATE UNIQUE INDEX ix_berth ON dbo.berth (id);
+CREATE FULLTEXT INDEX ON dbo.berth (name LANGUAGE 'German', [plan] TYPE COLUMN kind LANGUAGE 0x409) KEY INDEX ix_berth;
+=== full-text indexes step aside for a column and a key without a name
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(60), note nvarchar(max));
+CREATE FULLTEXT CATALOG others WITH ACCENT_SENSITIVITY = OFF;
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
+CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship ON others WITH CHANGE_TRACKING MANUAL;
+INSERT INTO dbo.berth VALUES (1, N'Ostkai', NULL);
+GO
+DECLARE @key nvarchar(200) = (SELECT name FROM sys.key_constraints WHERE type = 'PK'), @sql nvarchar(max);
+SET @sql = N'CREATE FULLTEXT INDEX ON dbo.berth (name LANGUAGE 1031, note) KEY INDEX ' + QUOTENAME(@key);
+EXEC (@sql);
+--- to
+CREATE FULLTEXT CATALOG words;
+CREATE FULLTEXT CATALOG fresh AS DEFAULT;
+CREATE TABLE dbo.berth (id bigint NOT NULL PRIMARY KEY, name nvarchar(90), note nvarchar(max));
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
+GO
+CREATE FULLTEXT INDEX ON dbo.ship (name LANGUAGE 'English') KEY INDEX UQ_ship ON fresh WITH CHANGE_TRACKING = OFF, STOPLIST OFF;
+ALTER FULLTEXT INDEX ON dbo.ship DISABLE;
+DECLARE @key nvarchar(200) = (SELECT name FROM sys.key_constraints WHERE type = 'PK'), @sql nvarchar(max);
+SET @sql = N'CREATE FULLTEXT INDEX ON dbo.berth (name LANGUAGE 1031, note) KEY INDEX ' + QUOTENAME(@key) + N' ON words';
+EXEC (@sql);
+--- rows SELECT id, name FROM dbo.berth
+1,Ostkai
+=== full-text search changes in place | --may-lose *
+CREATE FULLTEXT CATALOG words WITH ACCENT_SENSITIVITY = OFF;
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
+CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship ON words WITH CHANGE_TRACKING MANUAL;
+CREATE TABLE dbo.gone (no int NOT NULL CONSTRAINT UQ_gone UNIQUE, name nvarchar(60));
+CREATE FULLTEXT INDEX ON dbo.gone (name) KEY INDEX UQ_gone ON words;
+--- to
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
+CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship WITH STOPLIST = OFF;
+=== tables and indexes move between filegroups
+ALTER DATABASE CURRENT ADD FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILEGROUP [new disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = two, FILENAME = '/data/two.ndf') TO FILEGROUP [new disk];
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name varchar(9));
+CREATE INDEX by_name ON dbo.berth (name) ON old_disk;
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, berth int REFERENCES dbo.berth (id)) ON old_disk;
+CREATE INDEX by_berth ON dbo.ship (berth);
+CREATE TABLE dbo.heap (id int IDENTITY, name varchar(9));
+CREATE TABLE dbo.log (id int) ON old_disk;
+CREATE CLUSTERED INDEX logged ON dbo.log (id);
+INSERT INTO dbo.berth VALUES (1, 'Ost');
+INSERT INTO dbo.ship VALUES (7, 1);
+INSERT INTO dbo.heap VALUES ('x');
+CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO (old_disk);
+GO
+CREATE TABLE dbo.call (no int NOT NULL) ON nos (no);
+--- to
+ALTER DATABASE CURRENT ADD FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILEGROUP [new disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = two, FILENAME = '/data/two.ndf') TO FILEGROUP [new disk];
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name varchar(9)) ON [new disk];
+CREATE INDEX by_name ON dbo.berth (name);
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, berth int REFERENCES dbo.berth (id));
+CREATE INDEX by_berth ON dbo.ship (berth) ON [new disk];
+CREATE TABLE dbo.heap (id int IDENTITY, name varchar(9)) ON [new disk];
+CREATE TABLE dbo.log (id bigint) ON [new disk];
+CREATE CLUSTERED INDEX logged ON dbo.log (id);
+CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20, 30);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO (old_disk);
+GO
+CREATE TABLE dbo.call (no int NOT NULL) ON nos (no);
+--- rows SELECT s.id, s.berth, h.id FROM dbo.ship AS s CROSS JOIN dbo.heap AS h
+7,1,1
+=== the filegroup where nothing is said is no difference
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note varchar(max)) ON [PRIMARY] TEXTIMAGE_ON [PRIMARY];
+CREATE INDEX i ON dbo.berth (id) ON [default];
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note varchar(max));
+CREATE INDEX i ON dbo.berth (id);
+--- same
+=== triggers exchange their places
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.one ON dbo.berth AFTER INSERT AS PRINT 'one';
+GO
+CREATE TRIGGER dbo.two ON dbo.berth AFTER INSERT AS PRINT 'two';
+GO
+CREATE TRIGGER d_one ON DATABASE FOR CREATE_TABLE, DROP_TABLE AS PRINT 'one';
+GO
+CREATE TRIGGER d_two ON DATABASE FOR DDL_TABLE_EVENTS AS PRINT 'two';
+GO
+CREATE TRIGGER d_three ON DATABASE FOR CREATE_TABLE AS PRINT 'three';
+GO
+EXEC sp_settriggerorder 'dbo.one', 'First', 'INSERT';
+EXEC sp_settriggerorder 'dbo.two', 'Last', 'INSERT';
+EXEC sp_settriggerorder 'd_one', 'First', 'CREATE_TABLE', 'DATABASE';
+EXEC sp_settriggerorder 'd_two', 'Last', 'CREATE_TABLE', 'DATABASE';
+EXEC sp_settriggerorder 'd_one', 'First', 'DROP_TABLE', 'DATABASE';
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY);
+GO
+CREATE TRIGGER dbo.one ON dbo.berth AFTER INSERT AS PRINT 'one';
+GO
+CREATE TRIGGER dbo.two ON dbo.berth AFTER INSERT AS PRINT 'two';
+GO
+CREATE TRIGGER d_one ON DATABASE FOR CREATE_TABLE, DROP_TABLE AS PRINT 'one!';
+GO
+CREATE TRIGGER d_two ON DATABASE FOR DDL_TABLE_EVENTS AS PRINT 'two';
+GO
+CREATE TRIGGER d_three ON DATABASE FOR CREATE_TABLE AS PRINT 'three';
+GO
+EXEC sp_settriggerorder 'dbo.one', 'Last', 'INSERT';
+EXEC sp_settriggerorder 'dbo.two', 'First', 'INSERT';
+EXEC sp_settriggerorder 'd_three', 'First', 'CREATE_TABLE', 'DATABASE';
+EXEC sp_settriggerorder 'd_one', 'Last', 'CREATE_TABLE', 'DATABASE';
+EXEC sp_settriggerorder 'd_two', 'First', 'ALTER_TABLE', 'DATABASE';

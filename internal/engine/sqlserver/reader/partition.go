@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"dappermirror/internal/core/catalog"
-	"dappermirror/internal/core/words"
 	"dappermirror/internal/engine/sqlserver/vocab"
 	"dappermirror/internal/standin/tsql"
 )
@@ -27,8 +26,8 @@ func (r *reader) partitions(m Row) error {
 	return nil
 }
 
-// scheme reads a partition scheme. Where its partitions lie is carried, as filegroups are a
-// server's own affair.
+// scheme reads a partition scheme, one partition a row; behind them may stand one for where
+// the next partition is to go.
 func (r *reader) scheme(m Row) error {
 	f := r.functions[m.num("function_id")]
 	if f == nil {
@@ -40,17 +39,38 @@ func (r *reader) scheme(m Row) error {
 		o.Set("function", catalog.SQL(catalog.Piece{Text: vocab.Quote(f.Name), Canon: f.Key()}))
 		o.Need(f.Ref(), catalog.AspectName)
 	}
-	if !m.is("is_default") && m["is_default"] != nil {
-		r.elsewhere++
-	}
-	if g := m.text("filegroup"); !slices.Contains(o.List("filegroups"), g) {
-		o.Carry("filegroups", catalog.List(append(slices.Clone(o.List("filegroups")), g)...))
+	if len(r.destined[o]) <= len(f.List("values")) {
+		group := vocab.DefaultGroup
+		if m["is_default"] != nil && !m.is("is_default") {
+			group = vocab.Quote(m.text("filegroup"))
+		}
+		r.destined[o] = append(r.destined[o], group)
 	}
 	return nil
 }
 
-// lies notes on which partition scheme a table or an index lies, and by which column. A
-// clustered index is its table.
+// destinations notes where the partitions of schemes lie. Where that is one filegroup it
+// counts; where they are several they are carried, and that is said.
+func (r *reader) destinations() {
+	for o, list := range r.destined {
+		one := slices.Compact(slices.Clone(list))
+		if len(one) == 1 && one[0] != vocab.DefaultGroup {
+			o.Set(vocab.Filegroup, r.group(one[0]))
+		} else if len(one) > 1 {
+			o.Carry("filegroups", catalog.List(list...))
+			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("the partitions of %s lie in several filegroups: which lies where is not compared", o.Name)})
+		}
+	}
+}
+
+// group is a filegroup, as SQL, as a value.
+func (r *reader) group(quoted string) catalog.Value {
+	return catalog.SQL(catalog.Piece{Text: quoted, Canon: r.fold(quoted)})
+}
+
+// lies notes on which partition scheme and column a table or an index lies, or in which
+// filegroup where that is not the one of its table, or the default one. A clustered index
+// is its table.
 func (r *reader) lies(t, o *catalog.Object, key [2]int64, m Row) {
 	if key[1] <= 1 && t.Kind == catalog.Table {
 		o = t
@@ -59,15 +79,20 @@ func (r *reader) lies(t, o *catalog.Object, key [2]int64, m Row) {
 		column := r.parted[key]
 		o.Set(vocab.Partitioned, catalog.SQL(catalog.Piece{Text: vocab.Quote(m.text("space_name")) + "(" + vocab.Quote(column) + ")", Canon: tsql.Path([]string{r.fold(m.text("space_name")), r.fold(column)})}))
 		o.Needs = append(o.Needs, catalog.Need{On: catalog.Ref{Kind: vocab.PartitionScheme, Name: r.fold(m.text("space_name"))}, Aspect: catalog.AspectName, Text: true})
-	} else if m["is_default"] != nil && !m.is("is_default") {
-		r.elsewhere++
-		o.Carry(vocab.Filegroup, catalog.Scalar(m.text("space_name")))
+		return
 	}
-}
-
-// filegroups says how much lies outside the default filegroup.
-func (r *reader) filegroups() {
-	if r.elsewhere > 0 {
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("%s outside the default filegroup: where things lie is not compared", words.Number(r.elsewhere, "table, index or partition lies", "tables, indexes and partitions lie"))})
+	group := vocab.DefaultGroup
+	if m["is_default"] == nil {
+		return // it has none
+	}
+	if !m.is("is_default") {
+		group = vocab.Quote(m.text("space_name"))
+	}
+	base := vocab.DefaultGroup
+	if g := t.Text(vocab.Filegroup); g != "" && o != t {
+		base = g
+	}
+	if group != base {
+		o.Set(vocab.Filegroup, r.group(group))
 	}
 }

@@ -45,6 +45,10 @@ func (r *reader) indexColumn(m Row) error {
 
 var indexTypes = map[int64]string{1: "clustered", 5: "clustered columnstore", 6: "nonclustered columnstore", 3: "XML", 4: "spatial", 7: "hash"}
 
+// XML indexes that are read, by their type (SQL Server: sys.xml_indexes); the others are
+// selective ones.
+const primaryXML, secondaryXML = 0, 1
+
 // index reads an index, and the key whose index it is.
 func (r *reader) index(m Row) error {
 	key := [2]int64{m.num("object_id"), m.num("index_id")}
@@ -63,9 +67,9 @@ func (r *reader) index(m Row) error {
 		}
 		return nil
 	}
-	if k := m.num("type"); k == 3 || k == 4 || k == 7 {
+	if k := m.num("type"); k == 3 && m.num("xml_index_type") > secondaryXML || k == 7 {
 		is := &catalog.Object{Kind: catalog.Index, Name: m.text("name"), ID: r.fold(m.text("name"))}
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("%s index %s of %s.%s is not read: such indexes are not known yet", indexTypes[k], m.text("name"), t.Schema, t.Name)})
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("%s index %s of %s.%s is not read: such indexes are not known yet", map[int64]string{3: "selective XML", 7: "hash"}[k], m.text("name"), t.Schema, t.Name)})
 		return nil
 	}
 	o := r.indexes[key]
@@ -99,6 +103,7 @@ func (r *reader) index(m Row) error {
 		}
 		o.SetIf("unique", m.is("is_unique"))
 		o.SetText("type", indexTypes[m.num("type")])
+		r.special(t, o, m)
 		if m.num("type") == 5 { // it has all columns, always
 			o.Remove("include")
 			o.Remove(vocab.Written + "include")
@@ -276,6 +281,7 @@ func (r *reader) databaseTrigger(m Row) error {
 	r.body(o, m, heading, rest)
 	o.SetIf("disabled", m.is("is_disabled"))
 	r.add(0, o)
+	r.triggers[m.num("object_id")] = o
 	return nil
 }
 
@@ -307,18 +313,20 @@ func cutModule(text string) (heading, rest string) {
 }
 
 func (r *reader) triggerEvent(m Row) error {
-	k := r.parts[m.num("object_id")]
-	if k.part == nil {
+	o := r.triggers[m.num("object_id")]
+	if o == nil {
+		o = r.parts[m.num("object_id")].part
+	}
+	if o == nil {
 		return nil
 	}
-	var list []string
-	list = append(list, k.part.List("order")...)
+	list := slices.Clone(o.List("order"))
 	for _, x := range [][2]string{{"is_first", "first"}, {"is_last", "last"}} {
 		if m.is(x[0]) {
 			list = append(list, x[1]+" at "+m.text("type_desc"))
 		}
 	}
-	k.part.Set("order", catalog.SetOf(list...))
+	o.Set("order", catalog.SetOf(list...))
 	return nil
 }
 

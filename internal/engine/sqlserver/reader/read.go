@@ -104,13 +104,15 @@ type reader struct {
 	types     map[int64]*catalog.Object           // by user type
 	schemas   map[int64]*catalog.Object
 	roles     map[int64]*catalog.Object
-	keyIndex  map[int64][2]int64 // the table and index of a key constraint
+	triggers  map[int64]*catalog.Object // of the database
+	keyIndex  map[int64][2]int64        // the table and index of a key constraint
 	typeTable map[int64]*catalog.Object
 	defaults  map[int64]part // the column of a default
 	bound     map[*catalog.Object]bool
-	functions map[int64]*catalog.Object // partition functions
-	parted    map[[2]int64]string       // the column that partitions an index
-	elsewhere int64                     // what does not lie in the default filegroup
+	functions map[int64]*catalog.Object    // partition functions
+	parted    map[[2]int64]string          // the column that partitions an index
+	catalogs  map[int64]*catalog.Object    // of full-text indexes
+	destined  map[*catalog.Object][]string // filegroups of the partitions of a scheme, as SQL
 	periods   map[*catalog.Object]*period
 	waiting   []func() // what is done when all was read
 	last      []func() // what is done when everything was
@@ -121,7 +123,7 @@ type part struct{ owner, part *catalog.Object }
 // Read reads a structure. It fails with ErrChanged where something moved meanwhile.
 func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	r := &reader{q: q, c: vocab.Blank(), objects: map[int64]*catalog.Object{}, parts: map[int64]part{}, columns: map[int64]map[int64]*catalog.Object{}, indexes: map[[2]int64]*catalog.Object{}, types: map[int64]*catalog.Object{},
-		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, periods: map[*catalog.Object]*period{}, functions: map[int64]*catalog.Object{}, parted: map[[2]int64]string{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
+		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, triggers: map[int64]*catalog.Object{}, catalogs: map[int64]*catalog.Object{}, destined: map[*catalog.Object][]string{}, periods: map[*catalog.Object]*period{}, functions: map[int64]*catalog.Object{}, parted: map[[2]int64]string{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
 	before, err := r.moved(ctx)
 	if err != nil {
 		return nil, err
@@ -131,7 +133,7 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 		each        func(Row) error
 	}{
 		{"the database", queryDatabase, r.database}, {"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"partition functions", queryPartitions, r.partitions}, {"partition schemes", querySchemes, r.scheme}, {"tables", queryTables, r.table},
-		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index}, {"statistics", queryStatistics, r.statistic},
+		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index}, {"statistics", queryStatistics, r.statistic}, {"full-text catalogs", queryTextCatalogs, r.textCatalog}, {"full-text indexes", queryTextIndexes, r.textIndex},
 		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
 		{"triggers of the database", queryDatabaseTriggers, r.databaseTrigger}, {"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
 		{"dependencies", queryUses, r.use}, {"security policies", queryPolicies, r.policy}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
@@ -412,7 +414,7 @@ func (r *reader) finish() {
 	for _, f := range r.last {
 		f()
 	}
-	r.filegroups()
+	r.destinations()
 	for _, o := range r.c.Objects {
 		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
 			return r.c.Kinds.Rank(a.Kind) - r.c.Kinds.Rank(b.Kind)

@@ -23,7 +23,7 @@ type written struct {
 
 var queryNames = map[string]string{queryDatabase: "database", queryMoved: "moved", querySchemas: "schemas", queryTypes: "types", queryTables: "tables", queryColumns: "columns", queryTypeColumns: "columns of types", queryIndexColumns: "index columns",
 	queryIndexes: "indexes", queryChecks: "checks", queryForeignKeyColumns: "foreign key columns", queryForeignKeys: "foreign keys", queryModules: "modules", queryTriggerEvents: "trigger order", querySequences: "sequences", querySynonyms: "synonyms",
-	queryProperties: "extended properties", queryUses: "dependencies", queryPolicies: "security policies", queryStatistics: "statistics", queryDatabaseTriggers: "triggers of the database", queryPartitions: "partition functions", querySchemes: "partition schemes", queryRoles: "roles", queryOwners: "owners", queryRights: "rights", queryUnread: "other things"}
+	queryProperties: "extended properties", queryUses: "dependencies", queryPolicies: "security policies", queryStatistics: "statistics", queryTextCatalogs: "full-text catalogs", queryTextIndexes: "full-text indexes", queryDatabaseTriggers: "triggers of the database", queryPartitions: "partition functions", querySchemes: "partition schemes", queryRoles: "roles", queryOwners: "owners", queryRights: "rights", queryUnread: "other things"}
 
 type source struct{ *written }
 
@@ -151,8 +151,9 @@ func TestNotReadIsNotAbsent(t *testing.T) {
 		{"in other letters", func(r map[string][]Row) {
 			r["tables"][0]["name"], r["tables"][0]["is_filetable"] = "BERTH", true
 		}, "file table dbo.BERTH", 0},
-		{"an XML index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(3) }, "XML index IX of dbo.Berth is not read", 0},
-		{"a spatial index", func(r map[string][]Row) { r["indexes"][0]["type"] = float64(4) }, "index IX of dbo.Berth is not read", 0},
+		{"a selective XML index", func(r map[string][]Row) {
+			r["indexes"][0]["type"], r["indexes"][0]["xml_index_type"] = float64(3), float64(2)
+		}, "selective XML index IX of dbo.Berth is not read", 0},
 		{"an encrypted view", func(r map[string][]Row) { r["modules"][0]["definition"] = nil }, "the text of dbo.Calls is not told", 0},
 		{"an encrypted trigger", func(r map[string][]Row) { r["modules"][1]["definition"] = nil }, "the text of dbo.Noted is not told", 0},
 		{"a table that is really less", func(r map[string][]Row) {

@@ -35,12 +35,21 @@ const (
 	DatabaseTrigger catalog.Kind = "database-trigger"
 	// Statistics are those that somebody created: they hold their columns.
 	Statistics catalog.Kind = "statistic"
+	// TextCatalog is a full-text catalog, and TextIndex the full-text index of a table.
+	TextCatalog catalog.Kind = "fulltext-catalog"
+	TextIndex   catalog.Kind = "fulltext-index"
 	// Policy is a security policy with its predicates.
 	Policy catalog.Kind = "security-policy"
 )
 
 // HistoryOf begins what a history table is known by whose name the server made.
 const HistoryOf = "history of "
+
+// TextIndexName is what the full-text index of a table is known by: it has no name.
+const TextIndexName = "full text"
+
+// DefaultGroup is the filegroup in which things lie that say nothing, as SQL.
+const DefaultGroup = "[default]"
 
 // The words that --include takes.
 const (
@@ -59,7 +68,7 @@ const Written = "written "
 const Stored = "stored"
 
 // Partitioned is the fact of a table or index in which it has its partition scheme and
-// column, and Filegroup the carried one of what does not lie in the default filegroup.
+// column, and Filegroup that of what does not lie where it would if nothing were said.
 const (
 	Partitioned = "partitioned by"
 	Filegroup   = "filegroup"
@@ -92,22 +101,23 @@ const (
 var Kinds = kinds()
 
 func kinds() *catalog.Kinds {
-	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, Statistics, Period, Versioning,
+	ks := catalog.NewKinds([]catalog.Kind{Role, catalog.Schema, PartitionFunction, PartitionScheme, TextCatalog, AliasType, TableType, catalog.Sequence, catalog.Table, catalog.Column, catalog.PrimaryKey, catalog.Unique, catalog.Check, catalog.ForeignKey, catalog.Index, TextIndex, Statistics, Period, Versioning,
 		catalog.Routine, catalog.View, catalog.Trigger, Synonym, Policy, Grant, DatabaseTrigger},
 		[]catalog.KindInfo{
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
 			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
-			{Kind: PartitionFunction, Note: "split and merged in place"}, {Kind: PartitionScheme, Note: "its function; not its filegroups"},
-			{Kind: catalog.Table, Note: "heap or clustered, partition scheme, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
+			{Kind: PartitionFunction, Note: "split and merged in place"}, {Kind: PartitionScheme, Note: "its function, and its filegroup where it is one"}, {Kind: TextCatalog, Note: "accents, whether it is the default one; behind the transaction"},
+			{Kind: catalog.Table, Note: "heap or clustered, filegroup, partition scheme, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
 			{Kind: catalog.Column, Note: "type, collation, NULL, identity, default with its name, computed, persisted, ROWGUIDCOL, sparse, mask"},
 			{Kind: catalog.PrimaryKey, Note: "clustered or not, options"}, {Kind: catalog.Unique, DefinedBy: []string{"columns", "descending", "clustered"}, Note: "clustered or not, options"},
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
-			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where"}, Note: "clustered, included, filtered, columnstore, options, disabled; of views as well", Notable: true},
+			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where", "using", "for", "tessellation"}, Note: "clustered, included, filtered, columnstore, on XML, in space, filegroup, options, disabled; of views as well", Notable: true},
+			{Kind: TextIndex, Note: "columns, languages, key, catalog, change tracking; made behind the transaction"},
 			{Kind: Statistics, Note: "those that were created, filtered or not"}, {Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},
-			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: DatabaseTrigger, Note: "made last, disabled; not its order", Notable: true}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},
+			{Kind: catalog.Sequence, Note: "the counter is no structure"}, {Kind: AliasType, Note: "made anew when it changes"}, {Kind: TableType, Note: "made anew when it changes, with the routines that use it"}, {Kind: Synonym, Note: "made anew when it changes"}, {Kind: DatabaseTrigger, Note: "made last; order, disabled", Notable: true}, {Kind: Policy, Note: "steps aside while what it filters changes; made anew when its predicates change"},
 		}).Tolerating(tolerances()...)
 	ks.FoldParts = true
 	return ks
@@ -125,8 +135,8 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("owners", nil, "owner"),
 		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
-		tolerance.Of("storage", keys, "compression", "lock escalation", "options", Partitioned), tolerance.Of("storage", tolerance.Kinds(PartitionFunction), "values"),
-		tolerance.Of("trigger-order", tolerance.Kinds(catalog.Trigger), "order"),
+		tolerance.Of("storage", keys, "compression", "lock escalation", "options", Partitioned, Filegroup), tolerance.Of("storage", tolerance.Kinds(PartitionScheme), Filegroup), tolerance.Of("storage", tolerance.Kinds(PartitionFunction), "values"),
+		tolerance.Of("trigger-order", tolerance.Kinds(catalog.Trigger, DatabaseTrigger), "order"),
 		tolerance.Of("validated", nil, "not trusted"),
 	})
 }

@@ -98,10 +98,7 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 	name := quote(o.Schema) + "." + quote(p.Name)
 	sql := []string{batch(heading(p) + verb + " TRIGGER " + name + spaced(p.Text("definition")))}
 	sql = inSettings(p, sql)
-	for _, at := range p.List("order") {
-		place, event, _ := strings.Cut(at, " at ")
-		sql = append(sql, batch(fmt.Sprintf("EXEC sp_settriggerorder %s, %s, %s;", vocab.String(name), vocab.String(strings.ToUpper(place[:1])+place[1:]), vocab.String(event))))
-	}
+	sql = append(sql, placed(name, p, "")...)
 	if p.Has("disabled") {
 		sql = append(sql, batch("DISABLE TRIGGER "+name+" ON "+qualified(o)+";"))
 	}
@@ -109,7 +106,57 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 	if verb != "CREATE" {
 		word = "replace"
 	}
-	return locks(&order.Action{About: ref, Title: fmt.Sprintf("%s trigger %s on %s", word, p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: partNames(o, p), SQL: sql}, o)
+	return locks(&order.Action{About: ref, Title: fmt.Sprintf("%s trigger %s on %s", word, p.Name, o.Name), Makes: []catalog.Ref{ref}, Takes: append(partNames(o, p), turns(o, p)...), SQL: sql}, o)
+}
+
+// placed says of which events a trigger is the first or the last; on is DATABASE for one of
+// the database.
+func placed(name string, p *catalog.Object, on string) []string {
+	var sql []string
+	for _, at := range p.List("order") {
+		place, event, _ := strings.Cut(at, " at ")
+		sql = append(sql, batch("EXEC sp_settriggerorder "+vocab.String(name)+", "+vocab.String(strings.ToUpper(place[:1])+place[1:])+", "+vocab.String(event)+on+";"))
+	}
+	return sql
+}
+
+// turns are the places in the order of triggers that a trigger has: each is one's only.
+func turns(o, p *catalog.Object) []order.Name {
+	var out []order.Name
+	for _, at := range p.List("order") {
+		out = append(out, order.Name{Space: "trigger place", Schema: home(o, p), Name: at})
+	}
+	return out
+}
+
+// stepsBack gives up the places in the order that a trigger has and will not have, so that
+// others can take them.
+func stepsBack(o, was, now *catalog.Object, name, on string) []*order.Action {
+	a := &order.Action{About: o.Ref(), Title: "let trigger " + was.Name + " fire in no set order", Locks: []order.TableLock{}}
+	if was != o {
+		a.About = o.PartRef(was)
+		locks(a, o)
+	}
+	for _, at := range was.List("order") {
+		if slices.Contains(now.List("order"), at) {
+			continue
+		}
+		_, event, _ := strings.Cut(at, " at ")
+		a.SQL = append(a.SQL, batch("EXEC sp_settriggerorder "+vocab.String(name)+", N'None', "+vocab.String(event)+on+";"))
+		a.Frees = append(a.Frees, order.Name{Space: "trigger place", Schema: home(o, was), Name: at})
+	}
+	if len(a.SQL) == 0 {
+		return nil
+	}
+	return []*order.Action{a}
+}
+
+// home is what the places of a trigger are counted in: its table, or the database.
+func home(o, p *catalog.Object) string {
+	if o == p {
+		return ""
+	}
+	return o.Ref().String()
 }
 
 // databaseTrigger makes a trigger of the database, or replaces it, last of all: it looks at
@@ -117,7 +164,8 @@ func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action 
 func databaseTrigger(c *order.Change, verb string) *order.Action {
 	o := c.Source
 	a := created(o, heading(o)+verb+" TRIGGER "+quote(o.Name)+spaced(o.Text("definition")))
-	a.SQL, a.Late = inSettings(o, a.SQL), true
+	a.SQL, a.Late = append(inSettings(o, a.SQL), placed(quote(o.Name), o, ofDatabase)...), true
+	a.Takes = append(a.Takes, turns(o, o)...)
 	if o.Has("disabled") {
 		a.SQL = append(a.SQL, batch("DISABLE TRIGGER "+quote(o.Name)+" ON DATABASE;"))
 	}
@@ -130,14 +178,28 @@ func alterDatabaseTrigger(c *order.Change) ([]*order.Action, bool) {
 		return nil, false
 	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}, Late: true}
-	if c.Property("definition") != nil || c.Property("ansi nulls off") != nil || c.Property("quoted identifier off") != nil {
+	replaced := c.Property("definition") != nil || c.Property("ansi nulls off") != nil || c.Property("quoted identifier off") != nil
+	if replaced {
 		a.SQL = inSettings(o, batches(heading(o)+"CREATE OR ALTER TRIGGER "+quote(o.Name)+spaced(o.Text("definition"))))
+	}
+	var before []*order.Action
+	if replaced || c.Property("order") != nil {
+		before = stepsBack(c.Target, c.Target, o, quote(o.Name), ofDatabase)
+		a.SQL = append(a.SQL, placed(quote(o.Name), o, ofDatabase)...)
+		a.Takes = turns(o, o)
 	}
 	if c.Property("disabled") != nil {
 		a.SQL = append(a.SQL, batch(map[bool]string{true: "DISABLE", false: "ENABLE"}[o.Has("disabled")]+" TRIGGER "+quote(o.Name)+" ON DATABASE;"))
 	}
-	return []*order.Action{a}, true
+	if len(a.SQL) == 0 && len(before) > 0 { // it gives up its place, and no more
+		before[0].Makes = a.Makes
+		return before, true
+	}
+	return append(before, a), true
 }
+
+// ofDatabase ends a statement about the order of a trigger of the database.
+const ofDatabase = ", N'DATABASE'"
 
 // alterTrigger changes a trigger in place.
 func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action {
@@ -147,12 +209,12 @@ func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action
 		return d.Name == "definition" || d.Name == "order" || strings.HasSuffix(d.Name, " off")
 	}) {
 		a := w.createTrigger(o, p, "CREATE OR ALTER")
-		a.Takes = nil
+		a.Takes = turns(o, p)
 		if it.Target.Has("disabled") && !p.Has("disabled") {
 			a.SQL = append(a.SQL, batch("ENABLE TRIGGER "+name+" ON "+qualified(o)+";"))
 		}
 		a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
-		return []*order.Action{a}
+		return append(stepsBack(c.Target, it.Target, p, quote(o.Schema)+"."+quote(it.Target.Name), ""), a)
 	}
 	a := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, o)
 	if it.Property(catalog.Letters) != nil {

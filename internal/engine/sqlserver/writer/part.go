@@ -53,7 +53,7 @@ func partTitle(verb string, o, p *catalog.Object, between string) string {
 // that know it (SQL Server: Perform index operations online).
 func (w *Writer) online(c *order.Change, p *catalog.Object) []string {
 	edition := c.Actual.Limits["edition"]
-	if !w.AvoidBlocking || edition != 3 && edition != 5 && edition != 8 || strings.Contains(p.Text("type"), "columnstore") {
+	if !w.AvoidBlocking || edition != 3 && edition != 5 && edition != 8 || strings.Contains(p.Text("type"), "columnstore") || strings.HasSuffix(p.Text("type"), "XML") || p.Text("type") == "spatial" {
 		return nil
 	}
 	return []string{"ONLINE = ON"}
@@ -89,6 +89,8 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		if p.Has("disabled") {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
+	case vocab.TextIndex:
+		a.Title, a.SQL, a.Later, a.Note = "create the full-text index of "+o.Name, textIndexSQL(o, p), true, behindAll
 	case vocab.Statistics:
 		a.Title = partTitle("create", o, p, "on")
 		a.SQL = []string{statisticsSQL(o, p)}
@@ -167,7 +169,18 @@ func indexSQL(o, p *catalog.Object, more []string) string {
 		s += strings.ToUpper(t) + " "
 	}
 	s += "INDEX " + quote(p.Name) + " ON " + qualified(o)
+	var special []string
 	switch {
+	case p.Has("tessellation"):
+		s += " (" + written(p, "columns") + ") USING " + p.Text("tessellation")
+		for _, f := range [][2]string{{"bounding box", "BOUNDING_BOX"}, {"grids", "GRIDS"}} {
+			if l := p.List(f[0]); len(l) > 0 {
+				special = append(special, f[1]+" = ("+strings.Join(l, ", ")+")")
+			}
+		}
+		special = append(special, "CELLS_PER_OBJECT = "+p.Text("cells per object"))
+	case p.Has("using"):
+		s += " (" + written(p, "columns") + ") USING XML INDEX " + p.Text("using") + " FOR " + p.Text("for")
 	case strings.HasPrefix(p.Text("type"), "nonclustered columnstore"):
 		s += " (" + written(p, "include") + ")"
 	case p.Text("type") != "clustered columnstore":
@@ -179,7 +192,11 @@ func indexSQL(o, p *catalog.Object, more []string) string {
 	if f := p.Text("where"); f != "" {
 		s += " WHERE " + f
 	}
-	return s + withOptions(p, more...) + onSQL(o, p)
+	s += withOptions(p, append(special, more...)...)
+	if strings.HasSuffix(p.Text("type"), "XML") { // it lies where its table does
+		return s
+	}
+	return s + onSQL(o, p)
 }
 
 func statisticsSQL(o, p *catalog.Object) string {
@@ -204,6 +221,9 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	switch p.Kind {
 	case vocab.Statistics:
 		a.SQL = []string{dropStatistics(o, p)}
+	case vocab.TextIndex:
+		a.Title, a.Alone, a.Note = "drop the full-text index of "+o.Name, true, beforeAll
+		a.SQL = batches(where(textIndexThere(o), "DROP FULLTEXT INDEX ON "+qualified(o)+";"))
 	case vocab.Period:
 		a.Title = "take the period of " + title(o) + " away"
 		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")
@@ -212,6 +232,7 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 		a.SQL = []string{pausedSQL(o, p)}
 		a.Locks = append(a.Locks, order.TableLock{On: historyOf(p), Mode: "Sch-M", Waits: "others wait to read and to write until the end", Rank: 9})
 	case catalog.Trigger:
+		a.Frees = append(a.Frees, turns(o, p)...)
 		a.SQL = batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
 	case catalog.Index:
 		a.SQL = batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
@@ -230,6 +251,13 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	switch p.Kind {
 	case vocab.Statistics:
 		return nil, false
+	case vocab.TextIndex:
+		var facts []string
+		for _, d := range it.Properties {
+			facts = append(facts, d.Name)
+		}
+		a.Title = "change the full-text index of " + o.Name
+		return []*order.Action{a}, alterTextIndex(o, p, a, facts)
 	case vocab.Period:
 		var ok bool
 		a.SQL, ok = alterPeriod(c, it)

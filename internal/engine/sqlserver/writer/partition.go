@@ -19,9 +19,11 @@ func onSQL(o, p *catalog.Object) string {
 	case s != "":
 		return " ON " + s
 	case g != "":
-		return " ON " + quote(g)
-	case p != o && o.Has(vocab.Partitioned) && !p.Has("clustered") && !strings.HasPrefix(p.Text("type"), "clustered"):
-		return " ON [PRIMARY]"
+		return " ON " + g
+	case p != o && clustered(p) && o.Has(vocab.Filegroup):
+		return " ON " + o.Text(vocab.Filegroup)
+	case p != o && o.Has(vocab.Partitioned) && !clustered(p):
+		return " ON " + vocab.DefaultGroup
 	}
 	return ""
 }
@@ -50,7 +52,13 @@ func partitionFunctionSQL(o *catalog.Object) string {
 }
 
 func partitionSchemeSQL(o *catalog.Object) string {
-	return fmt.Sprintf("CREATE PARTITION SCHEME %s AS PARTITION %s ALL TO ([PRIMARY]);", quote(o.Name), o.Text("function"))
+	to, all := o.List("filegroups"), ""
+	if len(to) == 0 {
+		to, all = []string{groupOf(o)}, "ALL "
+	}
+	// a scheme takes no word for the default one
+	groups := strings.ReplaceAll(strings.Join(to, ", "), vocab.DefaultGroup, "[PRIMARY]")
+	return fmt.Sprintf("CREATE PARTITION SCHEME %s AS PARTITION %s %sTO (%s);", quote(o.Name), o.Text("function"), all, groups)
 }
 
 // alterPartitions splits and merges partitions in place; false where the function is
@@ -67,11 +75,11 @@ func alterPartitions(c *order.Change) ([]*order.Action, bool) {
 		if s.Kind != vocab.PartitionScheme || !slices.ContainsFunc(s.Needs, func(n catalog.Need) bool { return n.On == o.Ref() }) {
 			continue
 		}
-		group := "PRIMARY"
-		if g := s.List("filegroups"); len(g) > 0 {
-			group = g[len(g)-1]
+		group := groupOf(s)
+		if l := s.List("filegroups"); len(l) > 0 {
+			group = l[len(l)-1]
 		}
-		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+quote(group)+";"))
+		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+strings.Replace(group, vocab.DefaultGroup, "[PRIMARY]", 1)+";"))
 		for _, t := range c.Actual.Objects {
 			on := func(x *catalog.Object) bool {
 				return slices.ContainsFunc(x.Needs, func(n catalog.Need) bool { return n.On == s.Ref() })

@@ -183,6 +183,11 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	}
 	o := c.Source
 	var out []*order.Action
+	if c.Property(vocab.Filegroup) != nil {
+		if a := w.moved(c); a != nil {
+			out = append(out, a)
+		}
+	}
 	a := locks(&order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}, c.Target)
 	for _, d := range c.Properties {
 		switch d.Name {
@@ -227,12 +232,18 @@ func rebuilt(c *order.Change) string {
 	if c.Property(vocab.Partitioned) != nil {
 		return "it is partitioned otherwise"
 	}
+	if c.Property(vocab.Filegroup) != nil && stays(c) == nil && !comes(c) {
+		return "it lies in another filegroup"
+	}
 	return counts(c.Source, c.Target)
 }
 
 // copied tells whether one table becomes another by a copy of its rows.
 func copied(o, was *catalog.Object) bool {
 	a, b := o.Property(vocab.Partitioned), was.Property(vocab.Partitioned)
+	if groupOf(o) != groupOf(was) && !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return clustered(p) && was.Part(p.Kind, p.Key()) != nil }) {
+		return true
+	}
 	return counts(o, was) != "" || (a == nil) != (b == nil) || a != nil && !a.Value.Equal(b.Value)
 }
 
@@ -322,7 +333,7 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 	for _, p := range old.Parts {
 		switch {
 		case p.Kind == catalog.Column:
-		case p.Kind == catalog.ForeignKey, p.Kind == vocab.Versioning:
+		case p.Kind == catalog.ForeignKey, p.Kind == vocab.Versioning, p.Kind == vocab.TextIndex:
 			before = append(before, w.dropPart(old, p))
 		default:
 			a.Removes = append(a.Removes, old.PartRef(p))

@@ -69,7 +69,7 @@ func partNames(o, p *catalog.Object) []order.Name {
 		if n := p.Text("default name"); n != "" {
 			return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(n)}}
 		}
-	case p.Kind != catalog.Index && p.Kind != vocab.Statistics && p.Kind != vocab.Period && p.Kind != vocab.Versioning && p.Name != "":
+	case p.Kind != catalog.Index && p.Kind != vocab.Statistics && p.Kind != vocab.Period && p.Kind != vocab.Versioning && p.Kind != vocab.TextIndex && p.Name != "":
 		return []order.Name{{Space: vocab.Objects, Schema: o.Schema, Name: strings.ToLower(p.Name)}}
 	}
 	return nil
@@ -95,6 +95,8 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 		return []*order.Action{databaseTrigger(c, "CREATE")}
 	case vocab.Role:
 		out = []*order.Action{createRole(c)}
+	case vocab.TextCatalog:
+		return []*order.Action{createTextCatalog(o)}
 	default:
 		out = []*order.Action{created(o, plainSQL(o, c.Desired))}
 	}
@@ -103,7 +105,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 		out[0].SQL, out[0].Note = append(out[0].SQL, sql...), strings.TrimSpace(out[0].Note+" "+wanted(c))
 		out[0].After = append(out[0].After, principals(c)...)
 	}
-	return out
+	return grouped(c, out)
 }
 
 // plainSQL makes an object of a simple kind.
@@ -179,6 +181,10 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		return []*order.Action{a}
 	case vocab.DatabaseTrigger:
 		a.SQL, a.Late = batches("DROP TRIGGER "+quote(o.Name)+" ON DATABASE;"), false
+		a.Frees = append(a.Frees, turns(o, o)...)
+		return []*order.Action{a}
+	case vocab.TextCatalog:
+		a.SQL, a.Late, a.Alone, a.Note = batches(where(textCatalogThere(o), "DROP FULLTEXT CATALOG "+quote(o.Name)+";")), false, true, beforeAll
 		return []*order.Action{a}
 	case vocab.PartitionScheme, vocab.PartitionFunction:
 		inUse(c, a)
@@ -192,7 +198,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 	}
 	var out []*order.Action
 	for _, p := range o.Parts {
-		if p.Kind == vocab.Versioning || p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // first, so that tables can go in any order
+		if p.Kind == vocab.Versioning || p.Kind == vocab.TextIndex || p.Kind == catalog.ForeignKey && needsElsewhere(o, p) { // first, so that tables can go in any order
 			out = append(out, w.dropPart(o, p))
 			continue
 		}
@@ -223,7 +229,7 @@ func locks(a *order.Action, tables ...*catalog.Object) *order.Action {
 // Alter implements order.Writer.
 func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	out, ok := w.altered(c)
-	out = hidden(c.Target, out)
+	out = grouped(c, hidden(c.Target, out))
 	if !ok || c.Source.Kind == catalog.Table && rebuilt(c) != "" { // it got them with all else
 		return out, ok
 	}
@@ -244,6 +250,8 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 		return alterPartitions(c)
 	case vocab.DatabaseTrigger:
 		return alterDatabaseTrigger(c)
+	case vocab.TextCatalog:
+		return alterTextCatalog(c)
 	}
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}}
 	rest := 0
@@ -315,6 +323,8 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 		return false
 	case effect.Aspect == vocab.AspectColumns, effect.Aspect == vocab.AspectRows:
 		return effect.Aspect != need.Aspect
+	case part != nil && part.Kind == vocab.TextIndex:
+		return effect.Aspect == catalog.AspectName
 	case part == nil: // a module that is bound
 		return false
 	}

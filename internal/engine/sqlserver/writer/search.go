@@ -1,0 +1,206 @@
+package writer
+
+import (
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// What full-text search is made of cannot be changed within a transaction (SQL Server:
+// CREATE FULLTEXT INDEX, Remarks): what goes, goes before it, and what comes, comes behind
+// it. Each statement looks first whether it has run.
+const (
+	beforeAll = "It cannot run in a transaction, so it runs before it, and stays when that fails."
+	behindAll = "It cannot run in a transaction, so it runs behind it."
+)
+
+func unless(query, sql string) string { return "IF (" + query + ") = 0 " + sql }
+func where(query, sql string) string  { return "IF (" + query + ") > 0 " + sql }
+
+func textCatalogSQL(o *catalog.Object) string {
+	s := "CREATE FULLTEXT CATALOG " + quote(o.Name) + " WITH ACCENT_SENSITIVITY = " + onOff(!o.Has("accents do not count"))
+	if o.Has("default") {
+		s += " AS DEFAULT"
+	}
+	return s + ";"
+}
+
+func textCatalogThere(o *catalog.Object) string {
+	return "SELECT COUNT(*) FROM sys.fulltext_catalogs AS c WHERE c.name = " + vocab.String(o.Name)
+}
+
+func createTextCatalog(o *catalog.Object) *order.Action {
+	a := created(o, unless(textCatalogThere(o), textCatalogSQL(o)))
+	a.Later, a.Note = true, behindAll
+	return a
+}
+
+// alterTextCatalog changes a catalog in place; false where it must be made anew.
+func alterTextCatalog(c *order.Change) ([]*order.Action, bool) {
+	o := c.Source
+	if c.Property(catalog.Letters) != nil || c.Property("default") != nil && !o.Has("default") { // neither can be said
+		return nil, false
+	}
+	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}, Later: true, Note: behindAll}
+	alter := "ALTER FULLTEXT CATALOG " + quote(o.Name)
+	if c.Property("accents do not count") != nil {
+		a.SQL = append(a.SQL, batch(alter+" REBUILD WITH ACCENT_SENSITIVITY = "+onOff(!o.Has("accents do not count"))+";"))
+		a.Note += " What its indexes know is gathered anew."
+	}
+	if c.Property("default") != nil {
+		a.SQL = append(a.SQL, batch(alter+" AS DEFAULT;"))
+	}
+	return []*order.Action{a}, len(a.SQL) > 0
+}
+
+func textIndexThere(o *catalog.Object) string {
+	return "SELECT COUNT(*) FROM sys.fulltext_indexes AS i WHERE i.object_id = OBJECT_ID(" + vocab.String(qualified(o)) + ")"
+}
+
+// textIndexSQL makes the full-text index of a table.
+func textIndexSQL(o, p *catalog.Object) []string {
+	with := "CHANGE_TRACKING = " + p.Text("change tracking")
+	if p.Has("no stoplist") {
+		with += ", STOPLIST = OFF"
+	}
+	before := unless(textIndexThere(o), "CREATE FULLTEXT INDEX ON "+qualified(o)+" ("+written(p, "columns")+") KEY INDEX ")
+	after := " ON " + p.Text("catalog") + " WITH (" + with + ");"
+	var key *catalog.Object
+	for _, k := range o.Parts {
+		if k.Key() == p.Text("key") && (k.Kind == catalog.PrimaryKey || k.Kind == catalog.Unique || k.Kind == catalog.Index) {
+			key = k
+		}
+	}
+	if key == nil {
+		return nil
+	}
+	sql := []string{onNamed(o, key, key.Name, before, after)}
+	if p.Has("disabled") {
+		sql = append(sql, batch("ALTER FULLTEXT INDEX ON "+qualified(o)+" DISABLE;"))
+	}
+	return sql
+}
+
+// alterTextIndex changes a full-text index in place; false where it must be made anew.
+func alterTextIndex(o, p *catalog.Object, a *order.Action, facts []string) bool {
+	alter := "ALTER FULLTEXT INDEX ON " + qualified(o)
+	for _, f := range facts {
+		switch f {
+		case "change tracking":
+			a.SQL = append(a.SQL, batch(alter+" SET CHANGE_TRACKING = "+p.Text(f)+";"))
+		case "no stoplist":
+			a.SQL = append(a.SQL, batch(alter+" SET STOPLIST = "+map[bool]string{true: "OFF", false: "SYSTEM"}[p.Has(f)]+";"))
+		case "disabled":
+			a.SQL = append(a.SQL, batch(alter+map[bool]string{true: " DISABLE;", false: " ENABLE;"}[p.Has(f)]))
+		default:
+			return false
+		}
+	}
+	a.Later, a.Note = true, behindAll
+	return true
+}
+
+// clustered tells whether an index or a key is what its table lies in.
+func clustered(p *catalog.Object) bool {
+	return p.Has("clustered") || strings.HasPrefix(p.Text("type"), "clustered")
+}
+
+// groupOf is the filegroup of a thing, as SQL; the default one where nothing is said.
+func groupOf(o *catalog.Object) string {
+	if g := o.Text(vocab.Filegroup); g != "" {
+		return g
+	}
+	return vocab.DefaultGroup
+}
+
+// moved takes a table to another filegroup with its clustered index, which is made anew
+// there in one go (SQL Server: CREATE INDEX, DROP_EXISTING); nil where that is not needed,
+// as the index is made anew for another reason.
+func (w *Writer) moved(c *order.Change) *order.Action {
+	o := c.Source
+	p := stays(c)
+	if p == nil {
+		return nil
+	}
+	a := locks(&order.Action{About: o.Ref(), Title: "move " + title(o) + " to another filegroup", Makes: []catalog.Ref{o.Ref()},
+		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "table " + o.Name + " is written anew"}}}, c.Target)
+	options := append(w.online(c, p), "DROP_EXISTING = ON")
+	if p.Kind == catalog.Index {
+		s := indexSQL(o, p, options)
+		if !o.Has(vocab.Filegroup) {
+			s += " ON " + vocab.DefaultGroup
+		}
+		a.SQL = batches(s + ";")
+		return a
+	}
+	a.SQL = []string{onNamed(c.Target, p, p.Name, "CREATE UNIQUE CLUSTERED INDEX ", " ON "+qualified(o)+" ("+written(p, "columns")+")"+withOptions(p, options...)+" ON "+groupOf(o)+";")}
+	return a
+}
+
+// stays is the clustered index or key of a table that stays as it is.
+func stays(c *order.Change) *catalog.Object {
+	for _, it := range c.Parts {
+		if it.Source != nil && it.Target != nil && clustered(it.Source) && len(it.Properties) == 0 && !c.Rebuilds(it) {
+			return it.Source
+		}
+	}
+	return nil
+}
+
+// comes tells whether a table gets a clustered index or key in this change, with which it
+// moves.
+func comes(c *order.Change) bool {
+	return slices.ContainsFunc(c.Parts, func(it *compare.Item) bool {
+		return it.Source != nil && clustered(it.Source) && (it.Target == nil || c.Rebuilds(it))
+	})
+}
+
+// groupsOf are the filegroups that an object or a part wants besides the default one.
+func groupsOf(o *catalog.Object) []string {
+	var out []string
+	for _, g := range append(slices.Clone(o.List("filegroups")), o.Text(vocab.Filegroup)) {
+		if g != "" && g != vocab.DefaultGroup && !slices.Contains(out, g) {
+			out = append(out, g)
+		}
+	}
+	return out
+}
+
+// grouped warns of actions that want a filegroup in which nothing lies yet: who made the
+// database made its filegroups, and no script does.
+func grouped(c *order.Change, list []*order.Action) []*order.Action {
+	there := order.Remember(c, "filegroups", func() map[string]bool {
+		m := map[string]bool{}
+		for _, o := range c.Actual.Objects {
+			for _, x := range append([]*catalog.Object{o}, o.Parts...) {
+				for _, g := range groupsOf(x) {
+					m[strings.ToLower(g)] = true
+				}
+			}
+		}
+		return m
+	})
+	for _, a := range list {
+		warned := map[string]bool{}
+		for _, made := range a.Makes {
+			x := c.Desired.Resolve(made)
+			if x == nil {
+				continue
+			}
+			for _, g := range groupsOf(x) {
+				if there[strings.ToLower(g)] || warned[g] {
+					continue
+				}
+				warned[g] = true
+				name := vocab.Bare(g)
+				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: made, Text: "fails when the database has no filegroup " + name,
+					Ask: &order.Question{Count: "SELECT 1 - COUNT(*) FROM sys.filegroups AS g WHERE g.name = " + vocab.String(name), What: "is missing", None: "it has it", Tries: "a filegroup of that name"}})
+			}
+		}
+	}
+	return list
+}
