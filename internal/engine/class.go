@@ -16,6 +16,7 @@ const (
 	Commits              // it ends it, keeping what was done
 	Passing              // it changes nothing but the session
 	Guards               // it changes nothing, and stops the script where the rows are not as they were
+	Again                // it changes what stays, and may run twice: it looks what is left to do
 )
 
 // Stays tells whether what the statement does outlives the session.

@@ -68,6 +68,7 @@ type Frame struct {
 	Commit   string
 	Restore  []string // after it
 	Before   string   // before each statement of a step in the transaction
+	Apart    string   // before each statement of a step outside of it
 	RunWith  string   // a command line that runs the script, %[1]s for the target, %[2]s for the file
 	Notes    []string // what the header says about transactions and settings
 	Lock     string   // the worst lock, in words

@@ -109,7 +109,7 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 			if err != nil {
 				return 0, err
 			}
-			if _, ok := db.(engine.Marker); ok && now != e.Before {
+			if _, ok := db.(engine.Marker); ok && now != e.Before && r.classes[e.Statement] != engine.Again {
 				e.After, e.Ran = now, true
 			}
 		}
@@ -118,13 +118,11 @@ func (rec *Record) Resume(ctx context.Context, s *Script, eng engine.Engine, db 
 	if _, ok := db.(engine.Marker); !ok {
 		rec.wholeSteps(r)
 	}
+	if rec.Transaction != "" && !rec.Committed && outcome != nil {
+		rec.Committed = outcome(ctx, rec.Transaction) == engine.Committed
+	}
 	if err := rec.unmoved(ctx, r); err != nil {
 		return 0, err
-	}
-	if rec.Transaction != "" && !rec.Committed {
-		if outcome != nil {
-			rec.Committed = outcome(ctx, rec.Transaction) == engine.Committed
-		}
 	}
 	for i, c := range r.cmds {
 		if c.Step > 0 && r.classes[i].Stays() && !rec.skips(r, i) && r.classes[i] != engine.Commits {
@@ -210,6 +208,13 @@ func (rec *Record) unmoved(ctx context.Context, r *runner) error {
 	// to the first.
 	later := map[catalog.Ref]bool{}
 	for _, e := range slices.Backward(rec.Statements) {
+		if rec.Committed && !slices.Contains(r.within[:e.Statement], true) { // it stands before the transaction
+			for i, c := range r.cmds {
+				for _, t := range r.titles[c.Step].Touches {
+					later[t] = later[t] || r.within[i]
+				}
+			}
+		}
 		touches := r.titles[e.Step].Touches
 		again := slices.ContainsFunc(touches, func(t catalog.Ref) bool { return later[t] })
 		for _, t := range touches {

@@ -427,6 +427,9 @@ func (w *writer) body() {
 	}
 	if len(outside) > 0 {
 		w.line("")
+		if w.frame.Apart != "" {
+			w.line(w.frame.Apart)
+		}
 	}
 	if w.frame.Begin != "" {
 		w.line(w.frame.Begin)
@@ -443,7 +446,11 @@ func (w *writer) body() {
 	}
 	if len(behind) > 0 {
 		w.line("")
-		w.comment("", "Behind the transaction: each statement commits by itself, and may run twice.")
+		again := ", and may run twice"
+		if slices.ContainsFunc(behind, func(s *order.Step) bool { return s.Leads }) {
+			again = ""
+		}
+		w.comment("", "Behind the transaction: each statement commits by itself"+again+".")
 	}
 	for _, s := range behind {
 		w.step(s)
@@ -493,8 +500,12 @@ func (w *writer) step(s *order.Step) {
 		w.comment("  ", s.Note)
 	}
 	for _, sql := range s.Statements() {
-		if w.frame.Before != "" && !s.Alone && !s.Later {
-			w.line(w.frame.Before)
+		before := w.frame.Before
+		if s.Alone || s.Later {
+			before = w.frame.Apart
+		}
+		if before != "" {
+			w.line(before)
 		}
 		w.line(sql)
 	}

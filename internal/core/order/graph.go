@@ -305,6 +305,30 @@ func (g *graph) sort() (ordered, cycle []*Action) {
 	return nil, g.circle(waits, before)
 }
 
+// behind lets what waits for a step that leads behind the transaction follow it there.
+func (g *graph) behind(ordered []*Action) []*Action {
+	if !slices.ContainsFunc(ordered, func(a *Action) bool { return a.Leads }) {
+		return ordered
+	}
+	index := make(map[*Action]int, len(g.actions))
+	for i, a := range g.actions {
+		index[a] = i
+	}
+	for _, a := range ordered {
+		if a.Leads {
+			continue
+		}
+		for j := range g.after[index[a]] {
+			if g.actions[j].Leads {
+				a.Leads, a.Later, a.Alone = true, true, false
+				a.Note = strings.TrimSpace(a.Note + " It follows what it waits for behind the transaction.")
+				break
+			}
+		}
+	}
+	return ordered
+}
+
 // circle narrows what is left down to the actions that really wait for each
 // other: those from which nothing outside the rest depends are taken away.
 func (g *graph) circle(waits []int, before [][]int) []*Action {

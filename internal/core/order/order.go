@@ -109,6 +109,9 @@ type Action struct {
 	Alone bool
 	// Later says that it runs behind the transaction, on its own.
 	Later bool
+	// Leads says of a step behind the transaction that it runs once, and that what waits for
+	// it comes behind the transaction as well.
+	Leads bool
 	// Note is said in the script where the step needs a word more.
 	Note string
 	// Late asks for a place as late as the order allows (drops of what only
@@ -585,7 +588,7 @@ func strongest(locks []TableLock, actual *catalog.Catalog) []TableLock {
 	return out
 }
 
-// lastThings puts what comes behind the transaction last; nothing else needs it.
+// lastThings puts what comes behind the transaction last; nothing within it needs it.
 func lastThings(actions []*Action) []*Action {
 	var within, behind []*Action
 	for _, a := range actions {
@@ -902,7 +905,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog, users map[cata
 		g := newGraph(actions, desired, actual, users)
 		ordered, cycle := g.sort()
 		if cycle == nil {
-			return ordered, nil, nil
+			return g.behind(ordered), nil, nil
 		}
 		for _, s := range []strength{byOldText, byText} {
 			for cycle != nil && g.drop(s, cycle) {
@@ -910,7 +913,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog, users map[cata
 			}
 		}
 		if cycle == nil {
-			return ordered, nil, nil
+			return g.behind(ordered), nil, nil
 		}
 		if split := splitSome(actions, cycle); split != nil {
 			actions = split
@@ -924,7 +927,7 @@ func arrange(actions []*Action, desired, actual *catalog.Catalog, users map[cata
 			ordered, cycle = g.sort()
 		}
 		if cycle == nil {
-			return ordered, nil, nil
+			return g.behind(ordered), nil, nil
 		}
 		return nil, stuck, circleError(g, cycle)
 	}

@@ -228,6 +228,9 @@ func (p *Plan) guard(s *Step, q *Question) {
 	switch {
 	case len(q.Release) > 0:
 		s.Release = q.Release
+	case s.Leads && len(q.On) > 0: // who comes between is not kept out, as nothing locks there
+		s.Guards = q.guards(s.Guards)
+		return
 	case s.Alone || s.Later || len(q.On) == 0:
 		at := len(p.Guards)
 		p.Guards = q.guards(p.Guards) // at the beginning of the transaction

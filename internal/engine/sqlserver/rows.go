@@ -106,7 +106,7 @@ var plain = func() map[string]*regexp.Regexp {
 	word, number := regexp.MustCompile(`^\w+$`), regexp.MustCompile(`^-?\d+$`)
 	return map[string]*regexp.Regexp{
 		"collation": word, "compression": word, "lock escalation": word, "range": word, "cache": word, "start": number, "increment": number, "minimum": number, "maximum": number,
-		"tessellation": word, "grids": word, "cells per object": number, "bounding box": regexp.MustCompile(`^-?\d+(\.\d+)?(e[+-]?\d+)?$`), "change tracking": word,
+		"tessellation": word, "grids": word, "cells per object": number, "bounding box": regexp.MustCompile(`^-?\d+(\.\d+)?(e[+-]?\d+)?$`), "change tracking": word, "buckets": number,
 		"options": regexp.MustCompile(`^[A-Z_]+ = \w+$`), "on delete": regexp.MustCompile(`^[A-Z ]+$`), "on update": regexp.MustCompile(`^[A-Z ]+$`), "retention": regexp.MustCompile(`^\d+ [A-Z]+$`),
 	}
 }()

@@ -64,7 +64,7 @@ func (Engine) Dialect() sqltext.Dialect { return vocab.Dialect }
 // Classes implements engine.Engine.
 func (Engine) Classes() map[string]engine.Class { return classes }
 
-var classes = map[string]engine.Class{"begin transaction": engine.Begins, "commit transaction": engine.Commits, "set": engine.Passing, "if xact_state": engine.Passing, "if exists": engine.Guards, "if @@trancount": engine.Passing, "print": engine.Passing}
+var classes = map[string]engine.Class{"begin transaction": engine.Begins, "commit transaction": engine.Commits, "set": engine.Passing, "if xact_state": engine.Passing, "if @@error": engine.Passing, "if exists": engine.Guards, "if object_id": engine.Again, "if @@trancount": engine.Passing, "print": engine.Passing}
 
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
@@ -78,12 +78,12 @@ func (Engine) Definition(o *catalog.Object) string { return writer.Definition(o)
 // an error, and XACT_ABORT has rolled the transaction back by then: what stands before
 // each statement lets nothing run outside of it (SQL Server: SET NOEXEC).
 func (Engine) Frame(plan *order.Plan) engine.Frame {
-	const guard = "IF XACT_STATE() <> 1 OR @@ERROR <> 0 SET NOEXEC ON;\nGO"
+	const guard, apart = "IF XACT_STATE() <> 1 OR @@ERROR <> 0 SET NOEXEC ON;\nGO", "IF @@ERROR <> 0 SET NOEXEC ON;\nGO"
 	f := engine.Frame{
 		Client:   []string{":on error exit"},
 		Settings: []string{"SET XACT_ABORT, NOCOUNT, ANSI_NULLS, ANSI_PADDING, ANSI_WARNINGS, ARITHABORT, CONCAT_NULL_YIELDS_NULL, QUOTED_IDENTIFIER ON;\nSET NUMERIC_ROUNDABORT OFF;\nSET DATEFORMAT ymd;\nSET LOCK_TIMEOUT 10000;\nGO"},
 		Begin:    "BEGIN TRANSACTION;\nGO", Commit: "COMMIT TRANSACTION;\nGO",
-		Before: guard, Checks: []string{guard},
+		Before: guard, Apart: apart, Checks: []string{guard},
 		Restore: []string{"SET NOEXEC OFF;\nGO", "IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;\nGO", "SET XACT_ABORT, NOCOUNT OFF;\nSET LOCK_TIMEOUT -1;\nGO"},
 		RunWith: "sqlcmd -b -I %[1]s -i %[2]s",
 		Notes: []string{"Everything runs in one transaction: when a statement fails, it is rolled back and nothing is changed. Before each statement a client that went on all the same is kept from running anything.",
@@ -92,7 +92,7 @@ func (Engine) Frame(plan *order.Plan) engine.Frame {
 	}
 	for _, s := range plan.Steps {
 		if s.Alone || s.Later {
-			f.Notes[0] = "All steps but those that say so run in one transaction: when a statement fails, it is rolled back. Before each statement a client that went on all the same is kept from running anything."
+			f.Notes[0] = "All steps but those that say so run in one transaction: when a statement fails, it is rolled back. What ran outside of it stays; apply goes on from there (--resume). Before each statement a client that went on all the same is kept from running anything."
 		}
 	}
 	return f
@@ -188,6 +188,7 @@ type database struct {
 	tls  string
 	// gone is what is to be done when it is closed.
 	gone func()
+	seen string // the structure when it was last read, as a hash
 }
 
 // Open implements engine.Engine.
@@ -330,6 +331,7 @@ func (d *database) Read(ctx context.Context) (*catalog.Catalog, error) {
 	for try := 1; ; try++ {
 		c, err := reader.Read(ctx, reader.Connection{Conn: d.conn})
 		if err == nil {
+			d.seen = hashOf(c.Objects)
 			return c, nil
 		}
 		if !errors.Is(err, reader.ErrChanged) {

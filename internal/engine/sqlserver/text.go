@@ -61,8 +61,8 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	}
 	for _, o := range c.Objects {
 		made := o.Schema + "." + o.Name
-		if o.Kind == vocab.Role {
-			made = "role " + o.Name
+		if word := map[catalog.Kind]string{vocab.Role: "role ", vocab.TextCatalog: "full-text catalog "}[o.Kind]; word != "" {
+			made = word + o.Name
 		}
 		if at, ok := origins[strings.ToLower(made)]; ok {
 			o.Origin = &at
@@ -331,6 +331,19 @@ func (u *unit) about(st tsql.Statement) {
 		u.history(b.Options)
 	case *tsql.AlterTable:
 		u.history(b.Options)
+	case *tsql.If:
+		if b.Else == nil {
+			u.about(b.Then)
+		}
+	case *tsql.Fulltext:
+		if b.On == nil {
+			u.makes = "full-text catalog " + strings.ToLower(b.Catalog)
+			break
+		}
+		name(b.On)
+		if u.makes = "full-text index of " + u.makes; b.Verb != "CREATE" {
+			u.makes, u.waits = "", u.makes
+		}
 	case *tsql.Module:
 		name(b.Name)
 	case *tsql.CreateType:

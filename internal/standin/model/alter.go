@@ -25,12 +25,19 @@ func (x *session) alterTable(b *tsql.AlterTable) {
 			switch {
 			case d.Column:
 				x.dropColumn(t, d)
+			case d.Index:
+				if t.memory == "" {
+					panic(fail(unknown, "ALTER TABLE … DROP INDEX is for tables in memory."))
+				}
+				x.dropIndex(&tsql.Drop{If: d.If}, d.Name, []string{t.schema.name, t.name})
 			default:
 				x.dropConstraint(t, d)
 			}
 		}
 	case "ALTER COLUMN":
 		x.alterColumn(t, b)
+	case "ALTER INDEX":
+		x.rebuiltBuckets(t, b)
 	case "CHECK", "NOCHECK":
 		x.constraintState(t, b)
 	case "ENABLE TRIGGER", "DISABLE TRIGGER":
@@ -69,6 +76,7 @@ func (x *session) addTo(t *object, b *tsql.AlterTable) {
 	var added []*column
 	for i := range b.Columns {
 		added = append(added, x.newColumn(t, &b.Columns[i], false))
+		x.columnInMemory(t, added[len(added)-1])
 	}
 	t.rows = slices.Clone(t.rows) // rows get their place before the constraints see them
 	for i, r := range t.rows {
@@ -243,6 +251,7 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	}
 	now := &column{id: c.id, name: c.name, nullable: b.Column.Null != 'n', identity: c.identity, seed: c.seed, step: c.step, notRepl: c.notRepl, rowGuid: c.rowGuid, sparse: b.Column.Sparse, mask: c.mask, defaultID: c.defaultID}
 	x.typed(t, now, b.Column)
+	x.columnInMemory(t, now)
 	if b.Column.Mask != "" {
 		now.mask = b.Column.Mask
 	}
@@ -336,6 +345,9 @@ func (x *session) dropConstraint(t *object, d tsql.Dropped) {
 				panic(see(fail(3725, "The constraint '%s' is being referenced by table '%s', foreign key constraint '%s'.", o.name, x.d.objects[k.parent].name, k.name)))
 			}
 		}
+		if o.typ == "PK" && t.memory == "SCHEMA_AND_DATA" {
+			panic(see(fail(41321, "The memory optimized table '%s' with DURABILITY=SCHEMA_AND_DATA must have a primary key.", t.name)))
+		}
 		if key := t.clusteredKey(); o.typ == "PK" && key != nil && slices.ContainsFunc(t.indexes, func(i *index) bool { return i.special != nil }) {
 			panic(see(fail(3734, "Could not drop the primary key constraint '%s' because the table has an XML or spatial index.", o.name)))
 		}
@@ -390,6 +402,7 @@ func (x *session) createIndex(b *tsql.Index) {
 	if t == nil {
 		panic(fail(1088, "Cannot find the object \"%s\" because it does not exist or you do not have permissions.", strings.Join(b.On, ".")))
 	}
+	t.unsupported("operation 'CREATE INDEX'")
 	x.alter(t)
 	if t.typ == "V" {
 		switch {
@@ -437,7 +450,7 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 		case "DATA_COMPRESSION":
 			i.compression = v
 		case "ONLINE", "SORT_IN_TEMPDB", "MAXDOP", "DROP_EXISTING", "RESUMABLE":
-		case "PAD_INDEX", "FILLFACTOR", "IGNORE_DUP_KEY", "STATISTICS_NORECOMPUTE", "ALLOW_ROW_LOCKS", "ALLOW_PAGE_LOCKS", "OPTIMIZE_FOR_SEQUENTIAL_KEY", "COMPRESSION_DELAY", "STATISTICS_INCREMENTAL":
+		case "PAD_INDEX", "FILLFACTOR", "IGNORE_DUP_KEY", "STATISTICS_NORECOMPUTE", "ALLOW_ROW_LOCKS", "ALLOW_PAGE_LOCKS", "OPTIMIZE_FOR_SEQUENTIAL_KEY", "COMPRESSION_DELAY", "STATISTICS_INCREMENTAL", "BUCKET_COUNT":
 			i.options[o] = v
 		default:
 			panic(fail(155, "'%s' is not a recognized CREATE INDEX option.", o))
@@ -473,6 +486,7 @@ func (x *session) index(t *object, b *tsql.Index) *index {
 		}
 	}
 	x.indexColumns(t, i, b)
+	x.indexInMemory(t, i, b)
 	x.lie(t, i, b.Group)
 	if b.Where != nil {
 		if b.Clustered {
@@ -556,6 +570,7 @@ func (x *session) alterIndex(b *tsql.AlterIndex) {
 		panic(fail(1088, "Cannot find the object \"%s\" because it does not exist or you do not have permissions.", strings.Join(b.On, ".")))
 	}
 	x.alter(t)
+	t.unsupported("operation 'ALTER INDEX'")
 	list := t.indexes
 	if b.Name != "" {
 		i := t.index(x.d, b.Name)

@@ -13,6 +13,9 @@ func (x *session) drop(b *tsql.Drop) {
 	for i, n := range b.Names {
 		switch b.Kind {
 		case "INDEX":
+			if t := x.d.find(b.On[i], "U", "V"); t != nil {
+				t.unsupported("operation 'DROP INDEX'")
+			}
 			x.dropIndex(b, n[0], b.On[i])
 		case "TYPE":
 			x.dropType(b, n)

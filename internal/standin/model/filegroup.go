@@ -9,8 +9,8 @@ import (
 
 // fileGroup is a filegroup besides PRIMARY.
 type fileGroup struct {
-	name  string
-	files bool
+	name          string
+	files, memory bool
 }
 
 // filegroup is the number of a filegroup in which something is to lie, 0 for the first one.
@@ -20,7 +20,7 @@ func (x *session) filegroup(name string) int {
 	}
 	at := x.d.filegroup(name)
 	if at < 0 && x.s.Implied {
-		x.d.filegroups = append(x.d.filegroups, fileGroup{name, true})
+		x.d.filegroups = append(x.d.filegroups, fileGroup{name: name, files: true})
 		at = len(x.d.filegroups) - 1
 	}
 	switch {
@@ -45,6 +45,10 @@ func (x *session) alterDatabase(words []sqltext.Token) {
 	if d == nil && is(2, "current") {
 		d = x.d
 	}
+	memory := is(6, "contains") && is(7, "memory_optimized_data") && len(words) == 8
+	if memory {
+		words, last = words[:6], words[5].Name()
+	}
 	group, file := is(3, "add") && is(4, "filegroup") && len(words) == 6, is(3, "add") && is(4, "file") && is(len(words)-3, "to") && is(len(words)-2, "filegroup")
 	switch {
 	case x.depth > 0:
@@ -54,7 +58,7 @@ func (x *session) alterDatabase(words []sqltext.Token) {
 	case group && (strings.EqualFold(last, "PRIMARY") || d.filegroup(last) >= 0):
 		panic(fail(1828, "The logical file name \"%s\" is already in use. Choose a different name.", last))
 	case group:
-		d.filegroups = append(d.filegroups, fileGroup{name: last})
+		d.filegroups = append(d.filegroups, fileGroup{name: last, memory: memory})
 	case file && d.filegroup(last) < 0:
 		panic(fail(5050, "Filegroup '%s' does not exist.", last))
 	case file:
@@ -67,7 +71,11 @@ func (x *session) alterDatabase(words []sqltext.Token) {
 func showFilegroups(x *session, add func(...any)) {
 	add("PRIMARY", int64(1), "FG", "ROWS_FILEGROUP", int64(1), int64(0), int64(0))
 	for n, g := range x.d.filegroups {
-		add(g.name, int64(n+2), "FG", "ROWS_FILEGROUP", int64(0), int64(0), int64(0))
+		typ, word := "FG", "ROWS_FILEGROUP"
+		if g.memory {
+			typ, word = "FX", "MEMORY_OPTIMIZED_DATA_FILEGROUP"
+		}
+		add(g.name, int64(n+2), typ, word, int64(0), int64(0), int64(0))
 	}
 }
 

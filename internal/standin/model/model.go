@@ -120,7 +120,8 @@ type object struct {
 	identity     int64 // the last value, where used
 	identityUsed bool
 	escalation   string
-	userType     int // of a table type
+	memory       string // SCHEMA_AND_DATA or SCHEMA_ONLY of one in memory
+	userType     int    // of a table type
 
 	stats     []*statistic
 	fulltext  *fulltext // never changed, but replaced
@@ -161,6 +162,8 @@ type index struct {
 	id           int // 0 the heap, 1 the clustered one
 	name         string
 	columnstore  bool
+	hash         bool
+	buckets      int64
 	unique       bool
 	primary, key bool // of a primary or unique key
 	disabled     bool

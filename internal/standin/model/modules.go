@@ -61,6 +61,9 @@ func (x *session) createModule(m *tsql.Module) {
 		text, m = asCreate(text)
 	}
 	made := &object{schema: s, name: name, typ: typ, module: &module{text, x.ansiNulls, x.quoted, m}}
+	if x.alone(made); m.NativeComp && !m.Bound {
+		panic(fail(unknown, "A natively compiled module is bound to what it uses: WITH SCHEMABINDING."))
+	}
 	if typ == "TR" {
 		x.triggerOn(made, m)
 	}
@@ -109,6 +112,9 @@ func (x *session) triggerOn(o *object, m *tsql.Module) {
 	}
 	if t.typ == "V" && !m.InsteadOf {
 		panic(fail(8197, "The object '%s' does not exist or is invalid for this operation.", strings.Join(m.On, ".")))
+	}
+	if !m.NativeComp {
+		t.unsupported("feature 'triggers that are not natively compiled'")
 	}
 	if o.schema != t.schema {
 		if len(m.Name) > 1 {

@@ -549,11 +549,16 @@ func (x *session) tableRows(o *object, k lockKey, f *tsql.From, e *env) *relatio
 			keep = true
 		case "UPDLOCK":
 			mode, keep = lockRows, true
+		case "SNAPSHOT":
+			if o.memory == "" {
+				panic(fail(unknown, "The hint SNAPSHOT is for tables in memory."))
+			}
 		case "TABLOCK", "READCOMMITTED", "ROWLOCK", "PAGLOCK", "INDEX", "FORCESEEK", "NOEXPAND":
 		default:
 			panic(fail(321, "\"%s\" is not a recognized table hints option.", strings.ToLower(h)))
 		}
 	}
+	x.within(o, f.Hints)
 	x.lock(k, mode, keep && x.depth > 0)
 	if f.Time != nil && o.history == 0 {
 		panic(fail(13544, "Temporal FOR SYSTEM_TIME clause can only be used with system-versioned tables. '%s' is not a system-versioned table.", x.d.name+"."+o.full()))

@@ -19,7 +19,7 @@ func (x *session) table(path []string) *object {
 }
 
 // target is a table whose rows are changed, locked for that.
-func (x *session) target(path []string) *object {
+func (x *session) target(path, hints []string) *object {
 	o := x.d.find(path)
 	if o != nil && o.typ == "SN" {
 		o = x.d.find(pathOf(o.syn))
@@ -40,6 +40,7 @@ func (x *session) target(path []string) *object {
 	if o.historyOf != 0 {
 		panic(fail(13559, "Cannot insert, update or delete rows in a temporal history table '%s'.", x.d.name+"."+o.full()))
 	}
+	x.within(o, hints)
 	x.lock(lockKey{d: x.d, id: o.id}, lockRows, true)
 	x.saveRows(o)
 	return o
@@ -58,7 +59,7 @@ func (x *session) insert(b *tsql.Insert) {
 	if b.Exec {
 		panic(fail(unknown, "The stand-in does not know INSERT … EXEC."))
 	}
-	t := x.target(b.Into)
+	t := x.target(b.Into, b.Hints)
 	var given []*column
 	for _, n := range b.Columns {
 		c := t.column(x.d, n)
@@ -388,24 +389,27 @@ func (x *session) unreferred(t *object, gone [][]any, depth int) {
 
 // chosen are the rows of a table that a statement is about, with the environment in
 // which its expressions are evaluated.
-func (x *session) chosen(path []string, from []tsql.From, where tsql.Expr, ctes []tsql.CTE) (*object, []int, []*env) {
+func (x *session) chosen(path, hints []string, from []tsql.From, where tsql.Expr, ctes []tsql.CTE) (*object, []int, []*env) {
 	if len(ctes) > 0 {
 		panic(fail(unknown, "The stand-in does not know WITH before UPDATE and DELETE."))
 	}
 	alias := ""
 	if len(from) > 0 {
 		if len(from) > 1 || from[0].Join != "" || from[0].Name == nil {
-			return x.joined(path, from, where)
+			return x.joined(path, hints, from, where)
 		}
 		switch {
 		case len(path) == 1 && x.d.fold(path[0]) == x.d.fold(from[0].Alias):
 			path = from[0].Name
 		case !x.same(path, from[0].Name):
-			return x.joined(path, from, where)
+			return x.joined(path, hints, from, where)
 		}
 		alias = from[0].Alias
 	}
-	t := x.target(path)
+	if alias != "" {
+		hints = append(slices.Clone(hints), from[0].Hints...)
+	}
+	t := x.target(path, hints)
 	r := tableRelation(t, nil)
 	if alias != "" {
 		r = renamed(r, alias, nil)
@@ -441,7 +445,7 @@ func (x *session) same(a, b []string) bool {
 }
 
 // joined is chosen over several tables: every row of the target is met once.
-func (x *session) joined(path []string, from []tsql.From, where tsql.Expr) (*object, []int, []*env) {
+func (x *session) joined(path, hints []string, from []tsql.From, where tsql.Expr) (*object, []int, []*env) {
 	var byAlias, byName []*tsql.From
 	var look func(f *tsql.From)
 	look = func(f *tsql.From) {
@@ -473,7 +477,7 @@ func (x *session) joined(path []string, from []tsql.From, where tsql.Expr) (*obj
 		from = append(slices.Clone(from), tsql.From{Name: path})
 		it = &from[len(from)-1]
 	}
-	t := x.target(it.Name)
+	t := x.target(it.Name, append(slices.Clone(hints), it.Hints...))
 	alias := it.Alias
 	if alias == "" {
 		alias = it.Name[len(it.Name)-1]
@@ -526,7 +530,7 @@ func (x *session) update(b *tsql.Update) {
 	if b.Top != nil {
 		panic(fail(unknown, "The stand-in does not know UPDATE TOP."))
 	}
-	t, at, envs := x.chosen(b.Table, b.From, b.Where, b.With)
+	t, at, envs := x.chosen(b.Table, b.Hints, b.From, b.Where, b.With)
 	rows := slices.Clone(t.rows)
 	var was, now [][]any
 	for n, i := range at {
@@ -587,7 +591,7 @@ func (x *session) delete(b *tsql.Delete) {
 	if b.Top != nil {
 		panic(fail(unknown, "The stand-in does not know DELETE TOP."))
 	}
-	t, at, _ := x.chosen(b.Table, b.From, b.Where, b.With)
+	t, at, _ := x.chosen(b.Table, b.Hints, b.From, b.Where, b.With)
 	goes := map[int]bool{}
 	for _, i := range at {
 		goes[i] = true
@@ -610,7 +614,8 @@ func (x *session) delete(b *tsql.Delete) {
 }
 
 func (x *session) truncate(b *tsql.Truncate) {
-	t := x.target(b.Table)
+	t := x.target(b.Table, nil)
+	t.unsupported("operation 'TRUNCATE TABLE'")
 	for _, c := range x.d.list("F") {
 		if c.con.parent == t.id && c.parent != t.id {
 			panic(fail(4712, "Cannot truncate table '%s' because it is being referenced by a FOREIGN KEY constraint.", t.full()))

@@ -269,6 +269,7 @@ func (x *session) unhook(o *object) {
 // remove takes an object and its extended properties out of the database, for as
 // long as the transaction is not rolled back.
 func (x *session) remove(o *object) {
+	x.alone(o)
 	x.lock(lockKey{d: x.d, id: o.id}, lockSchM, true)
 	d := x.d
 	key := d.key(o.schema, o.name)

@@ -130,7 +130,7 @@ func init() {
 				case o.historyOf != 0:
 					kind = 1
 				}
-				return []any{int64(0), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), int64(0), int64(0), "SCHEMA_AND_DATA", kind, map[int64]string{0: "NON_TEMPORAL_TABLE", 1: "HISTORY_TABLE", 2: "SYSTEM_VERSIONED_TEMPORAL_TABLE"}[kind], history, int64(0), int64(0), int64(0), retention, unit, word}
+				return []any{int64(0), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), bit(o.memory != ""), bit(o.memory == "SCHEMA_ONLY"), durable(o), kind, map[int64]string{0: "NON_TEMPORAL_TABLE", 1: "HISTORY_TABLE", 2: "SYSTEM_VERSIONED_TEMPORAL_TABLE"}[kind], history, int64(0), int64(0), int64(0), retention, unit, word}
 			}, "U")},
 		"periods": {"name period_type# period_type_desc object_id# start_column_id# end_column_id#", showPeriods},
 		"views": {objectColumns + " is_replicated# has_replication_filter# has_opaque_metadata# has_unchecked_assembly_data# with_check_option# is_date_correlation_view#",
@@ -142,7 +142,7 @@ func init() {
 		"types":       {"name system_type_id# user_type_id# schema_id# principal_id# max_length# precision# scale# collation_name is_nullable# is_user_defined# is_assembly_type# default_object_id# rule_object_id# is_table_type#", showTypes},
 		"table_types": {"name system_type_id# user_type_id# schema_id# is_user_defined# is_table_type# type_table_object_id# is_memory_optimized#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("TT") {
-				add(o.name, int64(243), int64(o.userType), int64(o.schema.id), int64(1), int64(1), o.id, int64(0))
+				add(o.name, int64(243), int64(o.userType), int64(o.schema.id), int64(1), int64(1), o.id, bit(o.memory != ""))
 			}
 		}},
 	})
@@ -204,6 +204,7 @@ func init() {
 func init() {
 	maps.Copy(sysViews, map[string]sysView{
 		"indexes":                     {indexColumns, showIndexes},
+		"hash_indexes":                {indexColumns + " bucket_count#", showHashIndexes},
 		"xml_indexes":                 {indexColumns + " using_xml_index_id# secondary_type secondary_type_desc xml_index_type# xml_index_type_description path_id#", showXMLIndexes},
 		"spatial_index_tessellations": {"object_id# index_id# tessellation_scheme bounding_box_xmin~ bounding_box_ymin~ bounding_box_xmax~ bounding_box_ymax~ level_1_grid# level_1_grid_desc level_2_grid# level_2_grid_desc level_3_grid# level_3_grid_desc level_4_grid# level_4_grid_desc cells_per_object#", showTessellations},
 		"index_columns":               {"object_id# index_id# index_column_id# column_id# key_ordinal# partition_ordinal# is_descending_key# is_included_column#", showIndexColumns},
@@ -234,7 +235,7 @@ func init() {
 		"sql_modules": {"object_id# definition uses_ansi_nulls# uses_quoted_identifier# is_schema_bound# uses_database_collation# is_recompiled# null_on_null_input# execute_as_principal_id# uses_native_compilation#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("V", "P", "FN", "IF", "TF", "TR", "DT") {
 				m := o.module
-				add(o.id, m.text, bit(m.ansiNulls), bit(m.quoted), bit(m.ast.Bound), int64(0), int64(0), bit(m.ast.NullOnNull), nil, int64(0))
+				add(o.id, m.text, bit(m.ansiNulls), bit(m.quoted), bit(m.ast.Bound), int64(0), int64(0), bit(m.ast.NullOnNull), nil, bit(m.ast.NativeComp))
 			}
 		}},
 		"triggers": {"name object_id# parent_class# parent_class_desc parent_id# type type_desc create_date modify_date is_ms_shipped# is_disabled# is_not_for_replication# is_instead_of_trigger#", func(x *session, add func(...any)) {
@@ -410,6 +411,8 @@ func indexRow(o *object, i *index) []any {
 		code, word = 3, "XML"
 	case i.id == 0:
 		code, word = 0, "HEAP"
+	case i.hash:
+		code, word = 7, "NONCLUSTERED HASH"
 	case i.columnstore && i.id == 1:
 		code, word = 5, "CLUSTERED COLUMNSTORE"
 	case i.columnstore:

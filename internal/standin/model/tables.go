@@ -80,6 +80,7 @@ func (x *session) home(path []string) (*schema, string) {
 
 // alter locks an object for a change of its structure and notes how it is.
 func (x *session) alter(o *object) *object {
+	x.alone(o)
 	x.lock(lockKey{d: x.d, id: o.id}, lockSchM, true)
 	x.save(o)
 	o.modified = time.Now().UTC()
@@ -101,7 +102,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 		switch {
 		case o == "DATA_COMPRESSION" && v != "NONE" && v != "ROW" && v != "PAGE":
 			panic(fail(unknown, "The stand-in does not know DATA_COMPRESSION = %s.", v))
-		case o != "DATA_COMPRESSION" && !versioningOptions[o]:
+		case o != "DATA_COMPRESSION" && o != "MEMORY_OPTIMIZED" && o != "DURABILITY" && !versioningOptions[o]:
 			panic(fail(unknown, "The stand-in does not know the option %s of a table.", o))
 		}
 	}
@@ -109,6 +110,8 @@ func (x *session) createTable(b *tsql.CreateTable) {
 		panic(fail(102, "Incorrect syntax near ')'."))
 	}
 	x.filegroup(b.TextImageOn)
+	t.memory = x.memoryOf(t, b.Options)
+	x.alone(t)
 	x.add(t)
 	x.making = t
 	defer func() { x.making = nil }()
@@ -126,6 +129,7 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	for i := range b.Indexes {
 		x.newIndex(t, &b.Indexes[i])
 	}
+	x.inMemory(t, b.On)
 	x.periodOf(t, b.Columns, b.Period)
 	if b.Options["SYSTEM_VERSIONING"] == "ON" {
 		x.version(t, b.Options)
@@ -389,7 +393,7 @@ func (x *session) keyConstraint(t *object, k *tsql.Constraint, at string) *objec
 	if primary && k.Clustered == 0 {
 		clustered = !slices.ContainsFunc(t.indexes, func(i *index) bool { return i.id == 1 })
 	}
-	i := x.index(t, &tsql.Index{Name: o.name, Unique: true, Clustered: clustered, Columns: cols, Options: k.Options, Group: k.On})
+	i := x.index(t, &tsql.Index{Name: o.name, Unique: true, Clustered: clustered, Columns: cols, Options: k.Options, Group: k.On, Hash: k.Hash})
 	i.primary, i.key = primary, !primary
 	o.con.index = i.id
 	return o

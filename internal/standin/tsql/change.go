@@ -60,6 +60,13 @@ func (p *Parser) alterTable() any {
 	case p.Take("alter", "column"):
 		a.Action = "ALTER COLUMN"
 		p.alterColumn(a)
+	case p.Take("alter", "index"):
+		a.Action, a.Names = "ALTER INDEX", []string{p.name()}
+		p.want("rebuild")
+		p.Take("nonclustered")
+		p.Take("hash")
+		p.want("with")
+		a.Options = p.options()
 	case p.at("check", "nocheck"):
 		a.Action = strings.ToUpper(p.Next().Text)
 		p.want("constraint")
@@ -122,19 +129,21 @@ func (p *Parser) added(a *AlterTable) {
 }
 
 func (p *Parser) dropped(a *AlterTable) {
-	column := false
+	column, index := false, false
 	for {
 		d := Dropped{}
 		switch {
 		case p.Take("column"):
-			column = true
+			column, index = true, false
 		case p.Take("constraint"):
-			column = false
+			column, index = false, false
+		case p.Take("index"):
+			column, index = false, true
 		case p.Take("period", "for", "system_time"):
 			a.Period = []string{}
 			return
 		}
-		d.Column = column
+		d.Column, d.Index = column, index
 		d.If = p.Take("if", "exists")
 		d.Name = p.name()
 		if p.Take("with") {

@@ -135,10 +135,9 @@ func (p *Parser) inlineIndex(column string) Index {
 	if !i.Clustered {
 		p.Take("nonclustered")
 	}
-	if p.Take("columnstore") {
-		i.Columnstore = true
-	}
-	if column != "" {
+	i.Columnstore = p.Take("columnstore")
+	i.Hash = p.Take("hash")
+	if column != "" && !p.at("(") {
 		i.Columns = []IndexColumn{{Name: column}}
 	} else if !i.Columnstore || !i.Clustered {
 		i.Columns = p.indexColumns()
@@ -293,6 +292,7 @@ func (p *Parser) constraint(table bool) Constraint {
 	case p.Take("nonclustered"):
 		k.Clustered = 'n'
 	}
+	k.Hash = p.Take("hash")
 	if table || p.Peek().IsOp("(") {
 		k.Columns = p.indexColumns()
 	}
@@ -728,7 +728,7 @@ func (p *Parser) moduleOptions(m *Module) {
 		case p.Take("view_metadata"):
 			m.Metadata = true
 		case p.Take("native_compilation"):
-			p.fail(40000, "Natively compiled modules are not known here.")
+			m.NativeComp = true
 		case p.Take("recompile"):
 		case p.Take("returns", "null"):
 			p.want("on", "null", "input")

@@ -46,6 +46,7 @@ type (
 		Kind       string
 		Name       string
 		Clustered  byte // 'y', 'n' or 0
+		Hash       bool
 		Columns    []IndexColumn
 		X          Expr // of a check or default
 		For        string
@@ -78,6 +79,7 @@ type (
 		Options     Options
 		Group       Space
 		Special     *Special // nil of all but those on XML or in space
+		Hash        bool
 		Pos         int
 	}
 	// Options are those in WITH (…), names in capitals.
@@ -164,6 +166,7 @@ type (
 	// Dropped is one thing that ALTER TABLE … DROP names.
 	Dropped struct {
 		Column bool
+		Index  bool
 		If     bool
 		Name   string
 	}
@@ -196,6 +199,7 @@ type (
 	// Insert is INSERT.
 	Insert struct {
 		Into    []string
+		Hints   []string
 		Columns []string
 		Values  [][]Expr
 		Query   *Query
@@ -205,6 +209,7 @@ type (
 	// Update is UPDATE.
 	Update struct {
 		Table []string
+		Hints []string
 		Top   Expr
 		Sets  []Item // Alias is the column
 		From  []From
@@ -214,6 +219,7 @@ type (
 	// Delete is DELETE.
 	Delete struct {
 		Table []string
+		Hints []string
 		Top   Expr
 		From  []From
 		Where Expr

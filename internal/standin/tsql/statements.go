@@ -108,7 +108,7 @@ func (p *Parser) insert() any {
 	p.Take("into")
 	i := &Insert{Into: p.target()}
 	if p.Take("with") {
-		p.hints()
+		i.Hints = p.hints()
 	}
 	if p.Peek().IsOp("(") && !p.nestedQuery() {
 		i.Columns = p.names()
@@ -147,7 +147,7 @@ func (p *Parser) update() any {
 	}
 	u := &Update{Top: p.top(), Table: p.target()}
 	if p.Take("with") {
-		p.hints()
+		u.Hints = p.hints()
 	}
 	p.want("set")
 	for {
@@ -211,7 +211,7 @@ func (p *Parser) delete() any {
 	p.Take("from")
 	d.Table = p.target()
 	if p.Take("with") {
-		p.hints()
+		d.Hints = p.hints()
 	}
 	if p.Peek().Is("output") {
 		p.fail(40000, "OUTPUT is not known here.")
@@ -318,6 +318,9 @@ func (p *Parser) begin() any {
 		p.want("begin", "catch")
 		t.Catch = p.until("catch")
 		return t
+	}
+	if p.Take("atomic", "with") { // of a natively compiled module
+		p.Group()
 	}
 	return &Block{p.until("")}
 }

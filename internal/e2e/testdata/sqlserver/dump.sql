@@ -36,3 +36,7 @@ SELECT 'spatial index', OBJECT_NAME(g.object_id), i.name, g.tessellation_scheme,
 SELECT 'full-text catalog', name, is_default, is_accent_sensitivity_on FROM sys.fulltext_catalogs ORDER BY name;
 SELECT 'full-text index', OBJECT_NAME(f.object_id), c.name, CASE WHEN k.is_system_named = 1 THEN '' ELSE i.name END, f.is_enabled, f.change_tracking_state_desc, f.stoplist_id FROM sys.fulltext_indexes AS f JOIN sys.fulltext_catalogs AS c ON c.fulltext_catalog_id = f.fulltext_catalog_id JOIN sys.indexes AS i ON i.object_id = f.object_id AND i.index_id = f.unique_index_id LEFT JOIN sys.key_constraints k ON k.parent_object_id = i.object_id AND k.unique_index_id = i.index_id ORDER BY 2;
 SELECT 'full-text column', OBJECT_NAME(f.object_id), COL_NAME(f.object_id, f.column_id), COL_NAME(f.object_id, f.type_column_id), f.language_id FROM sys.fulltext_index_columns AS f ORDER BY 2, 3;
+SELECT 'in memory', t.name, t.durability_desc FROM sys.tables AS t WHERE t.is_memory_optimized = 1 ORDER BY t.name;
+SELECT 'type in memory', t.name FROM sys.table_types AS t WHERE t.is_memory_optimized = 1 ORDER BY t.name;
+SELECT 'buckets', OBJECT_NAME(h.object_id), CASE WHEN k.is_system_named = 1 THEN '' ELSE h.name END AS n, h.bucket_count FROM sys.hash_indexes AS h LEFT JOIN sys.key_constraints k ON k.parent_object_id = h.object_id AND k.unique_index_id = h.index_id ORDER BY 2, n;
+SELECT 'native', OBJECT_NAME(object_id) FROM sys.sql_modules WHERE uses_native_compilation = 1 ORDER BY 2;

@@ -82,7 +82,7 @@ func (r *reader) lies(t, o *catalog.Object, key [2]int64, m Row) {
 		return
 	}
 	group := vocab.DefaultGroup
-	if m["is_default"] == nil {
+	if m["is_default"] == nil || t.Has(vocab.InMemory) {
 		return // it has none
 	}
 	if !m.is("is_default") {

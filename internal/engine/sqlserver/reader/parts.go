@@ -67,9 +67,9 @@ func (r *reader) index(m Row) error {
 		}
 		return nil
 	}
-	if k := m.num("type"); k == 3 && m.num("xml_index_type") > secondaryXML || k == 7 {
+	if m.num("type") == 3 && m.num("xml_index_type") > secondaryXML {
 		is := &catalog.Object{Kind: catalog.Index, Name: m.text("name"), ID: r.fold(m.text("name"))}
-		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("%s index %s of %s.%s is not read: such indexes are not known yet", map[int64]string{3: "selective XML", 7: "hash"}[k], m.text("name"), t.Schema, t.Name)})
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("selective XML index %s of %s.%s is not read: such indexes are not known yet", m.text("name"), t.Schema, t.Name)})
 		return nil
 	}
 	o := r.indexes[key]
@@ -85,6 +85,7 @@ func (r *reader) index(m Row) error {
 		o.Set("options", catalog.SetOf(opts...))
 	}
 	o.SetIf("disabled", m.is("is_disabled"))
+	o.SetText("buckets", m.text("buckets"))
 	switch {
 	case m.is("is_primary_key"), m.is("is_unique_constraint"):
 		o.Kind = catalog.Unique
@@ -237,7 +238,9 @@ func (r *reader) module(m Row) error {
 		return nil
 	}
 	r.body(o, m, heading, rest)
-	r.bound[o] = m.is("is_schema_bound")
+	if r.bound[o] = m.is("is_schema_bound"); m.is("uses_native_compilation") {
+		o.Carry(vocab.Native, catalog.Scalar("yes"))
+	}
 	if m.is("is_schema_bound") {
 		o.Carry("schema bound", catalog.Scalar("yes"))
 	}

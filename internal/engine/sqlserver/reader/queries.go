@@ -10,13 +10,13 @@ const (
 	// queryMoved is what changes when anything is made, changed or dropped.
 	queryMoved   = `SELECT COUNT_BIG(*) AS n, MAX(o.modify_date) AS last, SUM(CAST(o.object_id AS bigint)) AS ids FROM sys.objects AS o`
 	querySchemas = `SELECT s.schema_id, s.name FROM sys.schemas AS s WHERE s.schema_id > 4 AND s.schema_id < 16384`
-	queryTypes   = `SELECT t.user_type_id, s.name AS [schema], t.name, b.name AS base, t.max_length, t.precision, t.scale, t.is_nullable, t.is_table_type, tt.type_table_object_id
+	queryTypes   = `SELECT t.user_type_id, s.name AS [schema], t.name, b.name AS base, t.max_length, t.precision, t.scale, t.is_nullable, t.is_table_type, tt.type_table_object_id, tt.is_memory_optimized
 FROM sys.types AS t
 JOIN sys.schemas AS s ON s.schema_id = t.schema_id
 LEFT JOIN sys.types AS b ON b.user_type_id = t.system_type_id
 LEFT JOIN sys.table_types AS tt ON tt.user_type_id = t.user_type_id
 WHERE t.is_user_defined = 1`
-	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.is_external, t.is_filetable, t.is_node, t.is_edge,
+	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.durability_desc, t.is_external, t.is_filetable, t.is_node, t.is_edge,
   t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit
 FROM sys.tables AS t
 JOIN sys.schemas AS s ON s.schema_id = t.schema_id
@@ -48,13 +48,14 @@ LEFT JOIN sys.default_constraints AS dc ON dc.object_id = c.default_object_id
 ORDER BY c.object_id, c.column_id`
 	queryIndexes = `SELECT i.object_id, i.index_id, i.name, i.type, i.is_unique, i.is_primary_key, i.is_unique_constraint, i.ignore_dup_key, i.fill_factor, i.is_padded, i.is_disabled, i.allow_row_locks, i.allow_page_locks,
   i.filter_definition, k.object_id AS key_id, k.is_system_named, p.data_compression_desc AS compression, st.no_recompute, d.type AS space, d.name AS space_name, d.is_default,
-  x.xml_index_type, x.secondary_type_desc AS xml_for, px.name AS xml_using, g.tessellation_scheme AS tessellation, g.cells_per_object AS cells, g.level_1_grid_desc AS grid1, g.level_2_grid_desc AS grid2,
+  h.bucket_count AS buckets, x.xml_index_type, x.secondary_type_desc AS xml_for, px.name AS xml_using, g.tessellation_scheme AS tessellation, g.cells_per_object AS cells, g.level_1_grid_desc AS grid1, g.level_2_grid_desc AS grid2,
   g.level_3_grid_desc AS grid3, g.level_4_grid_desc AS grid4, g.bounding_box_xmin AS xmin, g.bounding_box_ymin AS ymin, g.bounding_box_xmax AS xmax, g.bounding_box_ymax AS ymax
 FROM sys.indexes AS i
 LEFT JOIN sys.key_constraints AS k ON k.parent_object_id = i.object_id AND k.unique_index_id = i.index_id
 LEFT JOIN sys.partitions AS p ON p.object_id = i.object_id AND p.index_id = i.index_id AND p.partition_number = 1
 LEFT JOIN sys.stats AS st ON st.object_id = i.object_id AND st.stats_id = i.index_id
 LEFT JOIN sys.data_spaces AS d ON d.data_space_id = i.data_space_id
+LEFT JOIN sys.hash_indexes AS h ON h.object_id = i.object_id AND h.index_id = i.index_id
 LEFT JOIN sys.xml_indexes AS x ON x.object_id = i.object_id AND x.index_id = i.index_id
 LEFT JOIN sys.xml_indexes AS px ON px.object_id = x.object_id AND px.index_id = x.using_xml_index_id
 LEFT JOIN sys.spatial_index_tessellations AS g ON g.object_id = i.object_id AND g.index_id = i.index_id
@@ -84,7 +85,7 @@ ORDER BY f.parent_object_id, f.object_id`
 	queryForeignKeyColumns = `SELECT k.constraint_object_id, k.parent_object_id, k.parent_column_id, k.referenced_object_id, k.referenced_column_id
 FROM sys.foreign_key_columns AS k
 ORDER BY k.constraint_object_id, k.constraint_column_id`
-	queryModules = `SELECT o.object_id, s.name AS [schema], o.name, o.type, o.parent_object_id, m.definition, m.uses_ansi_nulls, m.uses_quoted_identifier, m.is_schema_bound, t.is_disabled, t.is_instead_of_trigger
+	queryModules = `SELECT o.object_id, s.name AS [schema], o.name, o.type, o.parent_object_id, m.definition, m.uses_ansi_nulls, m.uses_quoted_identifier, m.is_schema_bound, m.uses_native_compilation, t.is_disabled, t.is_instead_of_trigger
 FROM sys.objects AS o
 JOIN sys.schemas AS s ON s.schema_id = o.schema_id
 JOIN sys.sql_modules AS m ON m.object_id = o.object_id

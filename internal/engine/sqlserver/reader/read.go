@@ -225,6 +225,9 @@ func (r *reader) typ(m Row) error {
 		o.Set("type", catalog.Scalar(typeText(m.text("base"), m.num("max_length"), m.num("precision"), m.num("scale"))))
 		o.SetIf("not null", !m.is("is_nullable"))
 	}
+	if m.is("is_memory_optimized") {
+		o.Set(vocab.InMemory, catalog.Scalar("yes"))
+	}
 	r.add(0, o)
 	r.types[m.num("user_type_id")] = o
 	if m.is("is_table_type") {
@@ -267,7 +270,7 @@ func typeOf(m Row) string {
 }
 
 // kindsOfTables are those whose tables are not read, by the column that tells.
-var kindsOfTables = [][2]string{{"is_memory_optimized", "memory-optimized"}, {"is_external", "external"}, {"is_filetable", "file"}, {"is_node", "graph"}, {"is_edge", "graph"}}
+var kindsOfTables = [][2]string{{"is_external", "external"}, {"is_filetable", "file"}, {"is_node", "graph"}, {"is_edge", "graph"}}
 
 func (r *reader) table(m Row) error {
 	for _, k := range kindsOfTables {
@@ -281,10 +284,21 @@ func (r *reader) table(m Row) error {
 	if e := m.text("lock_escalation_desc"); e != "TABLE" && e != "" {
 		o.Set("lock escalation", catalog.Scalar(e))
 	}
+	if m.is("is_memory_optimized") {
+		o.Set(vocab.InMemory, catalog.Scalar(durability(m)))
+	}
 	if m.num("temporal_type") == 2 {
 		r.versioned(o, m)
 	}
 	return nil
+}
+
+// durability is what becomes of the rows of a table in memory when the server starts.
+func durability(m Row) string {
+	if m.text("durability_desc") == "SCHEMA_ONLY" {
+		return "without its rows"
+	}
+	return "with its rows"
 }
 
 // expression is a text of the server as a value: what it is compared by is the same

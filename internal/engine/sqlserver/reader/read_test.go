@@ -144,7 +144,6 @@ func TestNotReadIsNotAbsent(t *testing.T) {
 		left   int // what differs all the same
 	}{
 		{"versioned in what is not seen", func(r map[string][]Row) { r["tables"][0]["temporal_type"] = float64(2) }, "the history table of dbo.Berth is not seen", 0},
-		{"in memory", func(r map[string][]Row) { r["tables"][1]["is_memory_optimized"] = true }, "memory-optimized table dbo.Call is not read", 0},
 		{"external", func(r map[string][]Row) { r["tables"][1]["is_external"] = true }, "external table dbo.Call is not read", 0},
 		{"of a graph", func(r map[string][]Row) { r["tables"][1]["is_node"] = true }, "graph table dbo.Call is not read", 0},
 		{"of files", func(r map[string][]Row) { r["tables"][1]["is_filetable"] = true }, "file table dbo.Call is not read", 0},

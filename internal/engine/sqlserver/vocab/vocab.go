@@ -48,6 +48,13 @@ const HistoryOf = "history of "
 // TextIndexName is what the full-text index of a table is known by: it has no name.
 const TextIndexName = "full text"
 
+// InMemory is the fact of a table, or table type, in memory, with what becomes of its rows
+// when the server starts; Native is the carried one of modules that are natively compiled.
+const (
+	InMemory = "in memory"
+	Native   = "natively compiled"
+)
+
 // DefaultGroup is the filegroup in which things lie that say nothing, as SQL.
 const DefaultGroup = "[default]"
 
@@ -107,12 +114,12 @@ func kinds() *catalog.Kinds {
 			{Kind: Role, Note: "with its members; with --include grants"}, {Kind: Grant, Note: "on the database itself; with --include grants"},
 			{Kind: catalog.Schema, Note: "those that are not the server's own; as all that follows, with owner and grants"},
 			{Kind: PartitionFunction, Note: "split and merged in place"}, {Kind: PartitionScheme, Note: "its function, and its filegroup where it is one"}, {Kind: TextCatalog, Note: "accents, whether it is the default one; behind the transaction"},
-			{Kind: catalog.Table, Note: "heap or clustered, filegroup, partition scheme, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
+			{Kind: catalog.Table, Note: "heap or clustered, in memory, filegroup, partition scheme, compression, lock escalation; rebuilt with its rows where ALTER TABLE cannot"},
 			{Kind: catalog.Column, Note: "type, collation, NULL, identity, default with its name, computed, persisted, ROWGUIDCOL, sparse, mask"},
 			{Kind: catalog.PrimaryKey, Note: "clustered or not, options"}, {Kind: catalog.Unique, DefinedBy: []string{"columns", "descending", "clustered"}, Note: "clustered or not, options"},
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
-			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where", "using", "for", "tessellation"}, Note: "clustered, included, filtered, columnstore, on XML, in space, filegroup, options, disabled; of views as well", Notable: true},
+			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where", "using", "for", "tessellation", "buckets"}, Note: "clustered, included, filtered, columnstore, hash, on XML, in space, filegroup, options, disabled; of views as well", Notable: true},
 			{Kind: TextIndex, Note: "columns, languages, key, catalog, change tracking; made behind the transaction"},
 			{Kind: Statistics, Note: "those that were created, filtered or not"}, {Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
@@ -135,7 +142,7 @@ func tolerances() []catalog.Cover {
 		tolerance.Of("owners", nil, "owner"),
 		{Tolerance: "identity", Kinds: tolerance.Kinds(catalog.Column), Facts: []string{"identity"}, Like: func(string) string { return "yes" }},
 		tolerance.Of("sequence-options", tolerance.Kinds(catalog.Sequence), "start", "minimum", "maximum", "increment", "cache", "cycle"),
-		tolerance.Of("storage", keys, "compression", "lock escalation", "options", Partitioned, Filegroup), tolerance.Of("storage", tolerance.Kinds(PartitionScheme), Filegroup), tolerance.Of("storage", tolerance.Kinds(PartitionFunction), "values"),
+		tolerance.Of("storage", keys, "compression", "lock escalation", "options", Partitioned, Filegroup, "buckets"), tolerance.Of("storage", tolerance.Kinds(PartitionScheme), Filegroup), tolerance.Of("storage", tolerance.Kinds(PartitionFunction), "values"),
 		tolerance.Of("trigger-order", tolerance.Kinds(catalog.Trigger, DatabaseTrigger), "order"),
 		tolerance.Of("validated", nil, "not trusted"),
 	})

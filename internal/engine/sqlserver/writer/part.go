@@ -75,6 +75,9 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	case catalog.Index:
 		a.Title = partTitle("create", o, p, "on")
 		a.SQL = batches(indexSQL(o, p, w.online(c, p)) + ";")
+		if o.Has(vocab.InMemory) {
+			a.SQL = batches(add + " ADD " + inlineIndex(p) + ";")
+		}
 		if p.Has("unique") && there {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
@@ -90,7 +93,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	case vocab.TextIndex:
-		a.Title, a.SQL, a.Later, a.Note = "create the full-text index of "+o.Name, textIndexSQL(o, p), true, behindAll
+		a.Title, a.SQL, a.Later, a.Note = "create the full-text index of "+o.Name, w.textIndexSQL(o, p), true, behindAll
 	case vocab.Statistics:
 		a.Title = partTitle("create", o, p, "on")
 		a.SQL = []string{statisticsSQL(o, p)}
@@ -143,7 +146,11 @@ func notForReplication(p *catalog.Object) string {
 // constraint adds a check or foreign key with its state.
 func (w *Writer) constraint(o, p *catalog.Object, text string) []string {
 	add := "ALTER TABLE " + qualified(o)
-	sql := add + map[bool]string{true: " WITH CHECK", false: " WITH NOCHECK"}[tested(p)] + " ADD" + named(p.Name) + " " + text + ";"
+	with := map[bool]string{true: " WITH CHECK", false: " WITH NOCHECK"}[tested(p)]
+	if o.Has(vocab.InMemory) && tested(p) { // where it is the only way
+		with = ""
+	}
+	sql := add + with + " ADD" + named(p.Name) + " " + text + ";"
 	if p.Has("disabled") {
 		return append(batches(sql), onNamed(o, p, p.Name, add+" NOCHECK CONSTRAINT ", ";"))
 	}
@@ -235,6 +242,10 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 		a.Frees = append(a.Frees, turns(o, p)...)
 		a.SQL = batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
 	case catalog.Index:
+		if o.Has(vocab.InMemory) {
+			a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP INDEX " + quote(p.Name) + ";")
+			break
+		}
 		a.SQL = batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
 	default:
 		a.SQL = []string{dropConstraint(o, p, p.Name)}
@@ -291,6 +302,8 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 			}
 			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", fmt.Sprintf(" ON %s REBUILD WITH (%s);", qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: strings.TrimSpace(partTitle("", o, p, "of")) + " is written anew"})
+		case d.Name == "buckets" && p.Has("buckets") && it.Target.Has("buckets"):
+			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER TABLE "+qualified(o)+" ALTER INDEX ", " REBUILD WITH (BUCKET_COUNT = "+p.Text("buckets")+");"))
 		case d.Name == "disabled" && (p.Kind == catalog.Index || p.Kind == catalog.Unique || p.Kind == catalog.PrimaryKey):
 			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", " ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
 		case d.Name == "disabled" || d.Name == "not trusted":

@@ -102,7 +102,7 @@ func updateLines(o, p *catalog.Object) string {
 func Definition(o *catalog.Object) string {
 	c := &order.Change{Item: &compare.Item{Source: o, Status: compare.SourceOnly}, Desired: &catalog.Catalog{}, Actual: &catalog.Catalog{}}
 	var out []string
-	for _, a := range (&Writer{}).Create(c) {
+	for _, a := range (&Writer{Shown: true}).Create(c) {
 		for _, sql := range a.SQL {
 			out = append(out, strings.TrimSuffix(sql, "\nGO"))
 		}

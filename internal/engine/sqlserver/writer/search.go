@@ -18,8 +18,14 @@ const (
 	behindAll = "It cannot run in a transaction, so it runs behind it."
 )
 
-func unless(query, sql string) string { return "IF (" + query + ") = 0 " + sql }
-func where(query, sql string) string  { return "IF (" + query + ") > 0 " + sql }
+func (w *Writer) unless(query, sql string) string {
+	if w.Shown {
+		return sql
+	}
+	return "IF (" + query + ") = 0 " + sql
+}
+
+func where(query, sql string) string { return "IF (" + query + ") > 0 " + sql }
 
 func textCatalogSQL(o *catalog.Object) string {
 	s := "CREATE FULLTEXT CATALOG " + quote(o.Name) + " WITH ACCENT_SENSITIVITY = " + onOff(!o.Has("accents do not count"))
@@ -33,8 +39,8 @@ func textCatalogThere(o *catalog.Object) string {
 	return "SELECT COUNT(*) FROM sys.fulltext_catalogs AS c WHERE c.name = " + vocab.String(o.Name)
 }
 
-func createTextCatalog(o *catalog.Object) *order.Action {
-	a := created(o, unless(textCatalogThere(o), textCatalogSQL(o)))
+func (w *Writer) createTextCatalog(o *catalog.Object) *order.Action {
+	a := created(o, w.unless(textCatalogThere(o), textCatalogSQL(o)))
 	a.Later, a.Note = true, behindAll
 	return a
 }
@@ -62,12 +68,12 @@ func textIndexThere(o *catalog.Object) string {
 }
 
 // textIndexSQL makes the full-text index of a table.
-func textIndexSQL(o, p *catalog.Object) []string {
+func (w *Writer) textIndexSQL(o, p *catalog.Object) []string {
 	with := "CHANGE_TRACKING = " + p.Text("change tracking")
 	if p.Has("no stoplist") {
 		with += ", STOPLIST = OFF"
 	}
-	before := unless(textIndexThere(o), "CREATE FULLTEXT INDEX ON "+qualified(o)+" ("+written(p, "columns")+") KEY INDEX ")
+	before := w.unless(textIndexThere(o), "CREATE FULLTEXT INDEX ON "+qualified(o)+" ("+written(p, "columns")+") KEY INDEX ")
 	after := " ON " + p.Text("catalog") + " WITH (" + with + ");"
 	var key *catalog.Object
 	for _, k := range o.Parts {

@@ -92,7 +92,11 @@ func keySQL(o, p *catalog.Object, bare bool) string {
 		s = ""
 	}
 	s += map[bool]string{true: "PRIMARY KEY", false: "UNIQUE"}[p.Kind == catalog.PrimaryKey]
-	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")] + " (" + written(p, "columns") + ")"
+	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")]
+	if p.Has("buckets") {
+		s += " HASH"
+	}
+	s += " (" + written(p, "columns") + ")"
 	return strings.TrimSpace(s) + withOptions(p) + onSQL(o, p)
 }
 
@@ -100,6 +104,9 @@ func withOptions(p *catalog.Object, more ...string) string {
 	list := append(slices.Clone(p.List("options")), more...)
 	if c := p.Text("compression"); c != "" {
 		list = append(list, "DATA_COMPRESSION = "+c)
+	}
+	if n := p.Text("buckets"); n != "" {
+		list = append(list, "BUCKET_COUNT = "+n)
 	}
 	if len(list) == 0 {
 		return ""
@@ -122,8 +129,8 @@ func tableLines(o *catalog.Object, typ bool) []string {
 			out = append(out, keySQL(o, p, typ))
 		case typ && p.Kind == catalog.Check:
 			out = append(out, "CHECK ("+p.Text("expression")+")")
-		case typ && p.Kind == catalog.Index:
-			out = append(out, "INDEX "+quote(p.Name)+map[bool]string{true: " UNIQUE"}[p.Has("unique")]+map[bool]string{true: " CLUSTERED"}[p.Text("type") == "clustered"]+" ("+written(p, "columns")+")")
+		case p.Kind == catalog.Index && (typ || o.Has(vocab.InMemory)):
+			out = append(out, inlineIndex(p))
 		}
 	}
 	return out
@@ -131,6 +138,9 @@ func tableLines(o *catalog.Object, typ bool) []string {
 
 func tableSQL(o *catalog.Object, name string, lines []string) string {
 	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  ")) + onSQL(o, o)
+	if o.Has(vocab.InMemory) {
+		return s + " WITH (MEMORY_OPTIMIZED = ON, DURABILITY = " + durability(o) + ");"
+	}
 	if c := o.Text("compression"); c != "" {
 		s += " WITH (DATA_COMPRESSION = " + c + ")"
 	}
@@ -138,7 +148,10 @@ func tableSQL(o *catalog.Object, name string, lines []string) string {
 }
 
 // apart tells the parts of a table that are made by statements of their own.
-func apart(p *catalog.Object) bool {
+func apart(o, p *catalog.Object) bool {
+	if p.Kind == catalog.Index && o.Has(vocab.InMemory) {
+		return false
+	}
 	return p.Kind != catalog.Column && p.Kind != catalog.PrimaryKey && p.Kind != catalog.Unique && p.Kind != vocab.Period
 }
 
@@ -162,7 +175,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		if p.Kind == vocab.Versioning && newHistory(c, p) {
 			continue
 		}
-		if apart(p) {
+		if apart(o, p) {
 			out = append(out, w.createPart(c, p))
 			continue
 		}
@@ -232,6 +245,18 @@ func rebuilt(c *order.Change) string {
 	if c.Property(vocab.Partitioned) != nil {
 		return "it is partitioned otherwise"
 	}
+	if d := c.Property(vocab.InMemory); d != nil {
+		switch {
+		case !c.Target.Has(vocab.InMemory):
+			return "it goes into memory"
+		case !c.Source.Has(vocab.InMemory):
+			return "it leaves the memory"
+		}
+		return "what becomes of its rows is another thing"
+	}
+	if rekeyed(c) {
+		return "its primary key is another one"
+	}
 	if c.Property(vocab.Filegroup) != nil && stays(c) == nil && !comes(c) {
 		return "it lies in another filegroup"
 	}
@@ -240,6 +265,9 @@ func rebuilt(c *order.Change) string {
 
 // copied tells whether one table becomes another by a copy of its rows.
 func copied(o, was *catalog.Object) bool {
+	if o.Text(vocab.InMemory) != was.Text(vocab.InMemory) {
+		return true
+	}
 	a, b := o.Property(vocab.Partitioned), was.Property(vocab.Partitioned)
 	if groupOf(o) != groupOf(was) && !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return clustered(p) && was.Part(p.Kind, p.Key()) != nil }) {
 		return true
@@ -271,7 +299,7 @@ func counts(o, was *catalog.Object) string {
 // old one and gives the new one its name. Keys that lead to it step aside.
 func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	o, old := c.Source, c.Target
-	tmp := scratchName(c)
+	tmp := scratchName(c, "dapper_mirror_new_")
 	fresh := quote(o.Schema) + "." + quote(tmp)
 	a := locks(&order.Action{About: o.Ref(), Title: fmt.Sprintf("rebuild %s: %s", title(o), why), Makes: []catalog.Ref{o.Ref()},
 		Effects: []order.Effect{{On: old.Ref(), Aspect: vocab.AspectRows}},
@@ -301,16 +329,49 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		}
 		a.Effects = append(a.Effects, order.Effect{On: ref, Aspect: catalog.AspectType})
 	}
+	if inMemory(o) || inMemory(old) {
+		key := ""
+		if inMemory(o) {
+			lines = memoryLines(o, lines, tmp+"_key")
+			for _, p := range o.PartsOf(catalog.PrimaryKey) {
+				key = p.Name
+			}
+		}
+		a.SQL = append(batches("IF OBJECT_ID("+vocab.String(fresh)+") IS NULL "+tableSQL(o, fresh, lines)), swapped(c, fresh, into, from, identity)...)
+		if identity && o.Has(vocab.InMemory) {
+			a.Note = "Its next number follows the highest one that it has."
+		}
+		a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(fresh)+", "+vocab.String(o.Name)+";"))
+		if key != "" {
+			a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(quote(o.Schema)+"."+quote(tmp+"_key"))+", "+vocab.String(key)+";"))
+		}
+		if durability(o) == "SCHEMA_ONLY" && o.Has(vocab.InMemory) {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name + " when the server starts again", Ask: anyRow(old)})
+		}
+		return w.dressed(c, a)
+	}
 	copying := fmt.Sprintf("INSERT INTO %s (%s)\n  SELECT %s\n  FROM %s WITH (HOLDLOCK, TABLOCKX);", fresh, strings.Join(into, ", "), strings.Join(from, ", "), qualified(old))
 	if identity {
 		copying = "SET IDENTITY_INSERT " + fresh + " ON;\n" + copying + "\nSET IDENTITY_INSERT " + fresh + " OFF;"
 	}
 	a.SQL = batches(tableSQL(o, fresh, lines), copying)
-	if identity && hasIdentity(old) { // the next number is the one that was the next
-		a.SQL = append(a.SQL, batch(fmt.Sprintf("DECLARE @last bigint = CAST(IDENT_CURRENT(%s) AS bigint), @reseed nvarchar(400);\nSET @reseed = N'DBCC CHECKIDENT (N''%s'', RESEED, ' + CAST(@last AS nvarchar(40)) + N')';\nIF EXISTS (SELECT 1 FROM %s) EXEC (@reseed);",
-			vocab.String(qualified(old)), strings.ReplaceAll(strings.ReplaceAll(fresh, "'", "''"), "'", "''"), qualified(old))))
+	if identity && hasIdentity(old) {
+		a.SQL = append(a.SQL, reseeded(qualified(old), fresh))
 	}
 	a.SQL = append(a.SQL, batches("DROP TABLE "+qualified(old)+";", "EXEC sp_rename "+vocab.String(fresh)+", "+vocab.String(o.Name)+";")...)
+	return w.dressed(c, a)
+}
+
+// reseeded lets a new table count on where the old one stands: the next number is the one
+// that was the next.
+func reseeded(old, fresh string) string {
+	return batch(fmt.Sprintf("DECLARE @last bigint = CAST(IDENT_CURRENT(%s) AS bigint), @reseed nvarchar(400);\nSET @reseed = N'DBCC CHECKIDENT (N''%s'', RESEED, ' + CAST(@last AS nvarchar(40)) + N')';\nIF EXISTS (SELECT 1 FROM %s) EXEC (@reseed);",
+		vocab.String(old), strings.ReplaceAll(strings.ReplaceAll(fresh, "'", "''"), "'", "''"), old))
+}
+
+// dressed gives a rebuilt table all that it has besides columns and rows.
+func (w *Writer) dressed(c *order.Change, a *order.Action) []*order.Action {
+	o := c.Source
 	for _, p := range o.PartsOf(catalog.Column) {
 		if d := p.Text("default"); d != "" {
 			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+d+") FOR "+quote(p.Name)+";"))
@@ -342,6 +403,11 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 	}
 	for _, p := range o.Parts {
 		if p.Kind == catalog.Column || p.Kind == vocab.Versioning && newHistory(c, p) {
+			continue
+		}
+		if o.Has(vocab.InMemory) && (p.Kind == catalog.PrimaryKey || p.Kind == catalog.Index) { // it has them already
+			a.Makes, a.Takes = append(a.Makes, o.PartRef(p)), append(a.Takes, partNames(o, p)...)
+			a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
 			continue
 		}
 		up := w.createPart(c, p)
@@ -394,9 +460,9 @@ func (w *Writer) taken(c *order.Change, p, was *catalog.Object, a *order.Action)
 	return value
 }
 
-// scratchName is a name for the new table that nothing on either side has.
-func scratchName(c *order.Change) string {
-	base := []rune("dapper_mirror_new_" + c.Source.Name)
+// scratchName is a name for the new table, or the old one, that nothing on either side has.
+func scratchName(c *order.Change, prefix string) string {
+	base := []rune(prefix + c.Source.Name)
 	for n := 0; ; n++ {
 		try := string(base[:min(len(base), 120)])
 		if n > 0 {

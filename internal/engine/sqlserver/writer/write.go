@@ -23,6 +23,10 @@ type Writer struct {
 	// AvoidBlocking writes what keeps others working, where the server can.
 	AvoidBlocking bool
 
+	// Shown says that statements are for people to read, or for a file: they do not look
+	// whether they have run.
+	Shown bool
+
 	renamed  map[catalog.Ref][][2]string // columns, by their table: the old name and the new one, as they come
 	together map[[3]string]catalog.Ref   // columns of a versioned table and its history: the one that was renamed first
 }
@@ -96,7 +100,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case vocab.Role:
 		out = []*order.Action{createRole(c)}
 	case vocab.TextCatalog:
-		return []*order.Action{createTextCatalog(o)}
+		return []*order.Action{w.createTextCatalog(o)}
 	default:
 		out = []*order.Action{created(o, plainSQL(o, c.Desired))}
 	}
@@ -105,7 +109,7 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 		out[0].SQL, out[0].Note = append(out[0].SQL, sql...), strings.TrimSpace(out[0].Note+" "+wanted(c))
 		out[0].After = append(out[0].After, principals(c)...)
 	}
-	return grouped(c, out)
+	return led(c, grouped(c, out))
 }
 
 // plainSQL makes an object of a simple kind.
@@ -120,7 +124,11 @@ func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
 		}
 		return fmt.Sprintf("CREATE TYPE %s FROM %s %s;", qualified(o), o.Text("type"), null)
 	case vocab.TableType:
-		return fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n);", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
+		s := fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n)", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
+		if o.Has(vocab.InMemory) {
+			s += " WITH (MEMORY_OPTIMIZED = ON)"
+		}
+		return s + ";"
 	case catalog.Sequence:
 		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
 	case vocab.Policy:
@@ -208,7 +216,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.Risks = []order.Risk{{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name, Ask: anyRow(o)}}
 		locks(a, o)
 	}
-	return hidden(o, append(out, a))
+	return led(c, hidden(o, append(out, a)))
 }
 
 func needsElsewhere(o, key *catalog.Object) bool {
@@ -229,7 +237,7 @@ func locks(a *order.Action, tables ...*catalog.Object) *order.Action {
 // Alter implements order.Writer.
 func (w *Writer) Alter(c *order.Change) ([]*order.Action, bool) {
 	out, ok := w.altered(c)
-	out = grouped(c, hidden(c.Target, out))
+	out = led(c, grouped(c, hidden(c.Target, out)))
 	if !ok || c.Source.Kind == catalog.Table && rebuilt(c) != "" { // it got them with all else
 		return out, ok
 	}

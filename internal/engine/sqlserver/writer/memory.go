@@ -1,0 +1,135 @@
+package writer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/vocab"
+)
+
+// What is in memory, or natively compiled, is defined outside of transactions only (SQL
+// Server: Altering Memory-Optimized Tables). It comes behind the transaction, with all that
+// waits for it, one statement after the other.
+
+const behindMemory = "In memory: it runs by itself behind the transaction, and stays when a later step fails."
+
+func inMemory(o *catalog.Object) bool {
+	return o != nil && (o.Has(vocab.InMemory) || o.Has(vocab.Native))
+}
+
+// led takes the steps of what is in memory, or was, behind the transaction.
+func led(c *order.Change, list []*order.Action) []*order.Action {
+	native := func(o *catalog.Object) bool {
+		return o != nil && slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return p.Has(vocab.Native) })
+	}
+	if !inMemory(c.Source) && !inMemory(c.Target) && !native(c.Source) && !native(c.Target) {
+		return list
+	}
+	for _, a := range list {
+		a.Leads, a.Later, a.Late = true, true, false
+		a.Note = strings.TrimSpace(behindMemory + " " + a.Note)
+	}
+	return list
+}
+
+func durability(o *catalog.Object) string {
+	if o.Text(vocab.InMemory) == "with its rows" {
+		return "SCHEMA_AND_DATA"
+	}
+	return "SCHEMA_ONLY"
+}
+
+// inlineIndex is an index as a line of CREATE TABLE, or behind ADD of ALTER TABLE: those of
+// tables in memory, and of table types.
+func inlineIndex(p *catalog.Object) string {
+	s := "INDEX " + quote(p.Name)
+	if p.Has("unique") {
+		s += " UNIQUE"
+	}
+	switch t := p.Text("type"); t {
+	case "clustered columnstore":
+		return s + " CLUSTERED COLUMNSTORE"
+	case "clustered":
+		s += " CLUSTERED"
+	case "hash":
+		s += " HASH"
+	default:
+		s += " NONCLUSTERED"
+	}
+	return s + " (" + written(p, "columns") + ")" + withOptions(p)
+}
+
+// memoryLines are the lines of CREATE TABLE of a table in memory: its indexes and its
+// primary key are made with it. The key is called otherwise while another table has its name.
+func memoryLines(o *catalog.Object, columns []string, key string) []string {
+	out := slices.Clone(columns)
+	for _, p := range o.Parts {
+		switch p.Kind {
+		case catalog.PrimaryKey:
+			k := *p
+			if k.Name != "" && key != "" {
+				k.Name = key
+			}
+			out = append(out, keySQL(o, &k, false))
+		case catalog.Index:
+			out = append(out, inlineIndex(p))
+		}
+	}
+	return out
+}
+
+// rekeyed tells whether the primary key of a table in memory becomes another one: such a
+// table is never without.
+func rekeyed(c *order.Change) bool {
+	if !c.Source.Has(vocab.InMemory) {
+		return false
+	}
+	for _, it := range c.Parts {
+		if it.Kind() != catalog.PrimaryKey {
+			continue
+		}
+		if it.Source == nil || it.Target == nil || c.Rebuilds(it) {
+			return true
+		}
+		for _, d := range it.Properties {
+			if d.Name != "name" && d.Name != "buckets" && !described(d.Name) {
+				return true
+			}
+		}
+		if it.Property("name") != nil && it.Source.Name == "" {
+			return true
+		}
+	}
+	return false
+}
+
+// swapped are the statements by which a new table gets the rows of an old one and takes its
+// place, where one of the two is in memory: no transaction can hold it all. One that leaves
+// the disk does so with its rows at once; one that leaves the memory has another name while
+// they are copied, so that nobody writes what would not be copied. What was stopped half way
+// can be gone on with: each looks what is left to do.
+func swapped(c *order.Change, fresh string, into, from []string, identity bool) []string {
+	old := c.Target
+	aside := quote(old.Schema) + "." + quote(scratchName(c, "dapper_mirror_old_"))
+	insert := func(hint, source string) string {
+		s := fmt.Sprintf("IF NOT EXISTS (SELECT 1 FROM %[1]s%[2]s) INSERT INTO %[1]s%[2]s (%[3]s)\n    SELECT %[4]s\n    FROM %[5]s;", fresh, hint, strings.Join(into, ", "), strings.Join(from, ", "), source)
+		if identity {
+			s = "SET IDENTITY_INSERT " + fresh + " ON;\n  " + s + "\n  SET IDENTITY_INSERT " + fresh + " OFF;"
+		}
+		return s
+	}
+	if !old.Has(vocab.InMemory) {
+		return batches("BEGIN TRY\n  BEGIN TRANSACTION;\n  " + insert(" WITH (SNAPSHOT)", qualified(old)+" WITH (HOLDLOCK, TABLOCKX)") + "\n  DROP TABLE " + qualified(old) + ";\n  COMMIT TRANSACTION;\nEND TRY\nBEGIN CATCH\n  IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;\n  THROW;\nEND CATCH")
+	}
+	rename := func(from, to string) string {
+		return "IF OBJECT_ID(" + vocab.String(from) + ") IS NOT NULL EXEC sp_rename " + vocab.String(from) + ", " + vocab.String(to) + ";"
+	}
+	out := batches(rename(qualified(old), scratchName(c, "dapper_mirror_old_")) + "\nBEGIN TRY\n  " + insert("", aside) + "\nEND TRY\nBEGIN CATCH\n  " + rename(aside, old.Name) + "\n  THROW;\nEND CATCH")
+	if identity && hasIdentity(old) && !c.Source.Has(vocab.InMemory) {
+		out = append(out, reseeded(aside, fresh))
+	}
+	return append(out, batch("DROP TABLE IF EXISTS "+aside+";"))
+}
