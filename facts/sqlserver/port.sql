@@ -52,3 +52,8 @@ CREATE TABLE dbo.tide (id int NOT NULL, height int) ON nos (id);
 INSERT INTO dbo.tide VALUES (1, 1), (10, 2), (19, 3), (20, 4);
 CREATE TABLE dbo.lamp (id int NOT NULL, power int, colour varchar(9));
 CREATE STATISTICS by_power ON dbo.lamp (power) WHERE colour = 'red';
+CREATE TABLE dbo.manifest (id int NOT NULL CONSTRAINT PK_manifest PRIMARY KEY, cargo xml, outline geometry);
+CREATE PRIMARY XML INDEX cargo_all ON dbo.manifest (cargo);
+CREATE XML INDEX cargo_path ON dbo.manifest (cargo) USING XML INDEX cargo_all FOR PATH;
+CREATE SPATIAL INDEX outlined ON dbo.manifest (outline) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (0, 0, 500, 200), GRIDS = (LOW, LOW, MEDIUM, HIGH), CELLS_PER_OBJECT = 64);
+CREATE TABLE dbo.sketch (id int, drawing xml, place geometry);

@@ -143,7 +143,7 @@ func (w *writer) pack() string {
 		}
 	}
 	for i, s := range slices.Concat(w.Plan.Steps, w.Plan.Held) {
-		info := stepInfo(s)
+		info := stepInfo(w.Plan, s)
 		info.Held = i >= len(w.Plan.Steps)
 		st := packedStep{Object: object(info.About)}
 		if info.About.IsPart() {

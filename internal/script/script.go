@@ -538,7 +538,7 @@ func bodyHash(body string) string {
 	return hex.EncodeToString(s[:10])
 }
 
-func stepInfo(s *order.Step) StepInfo {
+func stepInfo(p *order.Plan, s *order.Step) StepInfo {
 	info := StepInfo{Number: s.Number, About: s.About, Title: s.Title, Risks: s.Risks, Apart: s.Alone || s.Later, Later: s.Later}
 	info.Guards = slices.ContainsFunc(s.Cleared, func(r order.Risk) bool { return r.Rows != nil && r.Rows.Guarded })
 	seen := map[catalog.Ref]bool{}
@@ -546,6 +546,9 @@ func stepInfo(s *order.Step) StepInfo {
 		if o := r.Object(); !seen[o] {
 			seen[o] = true
 			info.Touches = append(info.Touches, o)
+			if was := p.Before(o); s.Alone && !s.Later && was != o { // what is renamed has its old name by then
+				info.Touches = append(info.Touches, was)
+			}
 		}
 	}
 	object := s.About.Object()

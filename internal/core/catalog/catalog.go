@@ -338,6 +338,11 @@ func (o *Object) Optional(name, group string, v Value) *Object {
 	return o.put(Property{Name: name, Value: v, Group: group})
 }
 
+// OptionalOrder is SetOrder of a fact that counts only when group was asked for.
+func (o *Object) OptionalOrder(name, group string, parts []string) {
+	o.put(Property{Name: name, Value: List(parts...), Order: true, Group: group})
+}
+
 func (o *Object) put(p Property) *Object {
 	if old := o.Property(p.Name); old != nil {
 		*old = p
@@ -404,7 +409,7 @@ func (o *Object) KeepOrder(like *Object) {
 			}
 			return ra - rb
 		})
-		o.SetOrder(fact.Name, list)
+		fact.Value = List(list...)
 	}
 }
 

@@ -538,7 +538,7 @@ func plan(desired, actual *catalog.Catalog, groups map[string]bool, w Writer, re
 	if err != nil {
 		return nil, nil, err
 	}
-	ordered = append(first, join(lastThings(ordered))...)
+	ordered = firstThings(append(first, join(lastThings(ordered))...))
 	steps := make([]*Step, len(ordered))
 	for i, a := range ordered {
 		a.Locks = strongest(a.Locks, before)
@@ -586,6 +586,21 @@ func strongest(locks []TableLock, actual *catalog.Catalog) []TableLock {
 		}
 	}
 	return out
+}
+
+// firstThings puts what comes before the transaction first; it waits for nothing within it.
+func firstThings(actions []*Action) []*Action {
+	before := func(a *Action) bool { return a.Alone && !a.Later }
+	slices.SortStableFunc(actions, func(a, b *Action) int {
+		switch {
+		case before(a) == before(b):
+			return 0
+		case before(a):
+			return -1
+		}
+		return 1
+	})
+	return actions
 }
 
 // lastThings puts what comes behind the transaction last; nothing within it needs it.

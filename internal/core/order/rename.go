@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/sqltext"
 )
@@ -18,6 +19,14 @@ type Renamer interface {
 	Rename(r match.Rename) *Action
 	// Dialect is how its SQL is taken apart.
 	Dialect() sqltext.Dialect
+}
+
+// Unbinder is a Renamer whose server lets some things forbid that what they are bound to
+// gets another name. They go before it, and come again with what else is to be done.
+type Unbinder interface {
+	// Bound are they, each before what it stands on itself; outside says that they go before
+	// the transaction, as the renaming does.
+	Bound(list []match.Rename, in *catalog.Catalog) (bound []catalog.Ref, outside bool)
 }
 
 // Follower is a Writer that knows what else follows a change of names: values of
@@ -58,6 +67,9 @@ func renamed(desired, actual *catalog.Catalog, w Writer, named bool) (first []*A
 		return nil, match.Named(desired, true), match.Named(actual, false), nil
 	}
 	before = oldNames{}
+	if u, ok := w.(Unbinder); ok {
+		first, after = unbound(u, w, list, desired, actual, after)
+	}
 	for _, x := range inFreeOrder(list, actual, after) {
 		before.note(x)
 		a := r.Rename(x)
@@ -70,6 +82,34 @@ func renamed(desired, actual *catalog.Catalog, w Writer, named bool) (first []*A
 		first = append(first, a)
 	}
 	return first, match.Named(desired, true), match.Named(after, false), before
+}
+
+// unbound takes down what is bound to things that get other names, and answers the target
+// without it.
+func unbound(u Unbinder, w Writer, list []match.Rename, desired, actual, after *catalog.Catalog) ([]*Action, *catalog.Catalog) {
+	bound, outside := u.Bound(list, actual)
+	if len(bound) == 0 {
+		return nil, after
+	}
+	var first []*Action
+	for _, r := range bound {
+		o := actual.Find(r)
+		if o == nil {
+			continue
+		}
+		for _, a := range w.Drop(&Change{Item: &compare.Item{Target: o, Status: compare.TargetOnly}, Desired: desired, Actual: actual}) {
+			a.Leads, a.Later, a.Late, a.Alone = false, false, false, outside
+			first = append(first, a)
+		}
+	}
+	left := *after
+	left.Objects = nil
+	for _, o := range after.Objects {
+		if !slices.Contains(bound, o.Ref()) {
+			left.Add(o)
+		}
+	}
+	return first, &left
 }
 
 // oldNames are, by the names when everything is renamed, those that the target

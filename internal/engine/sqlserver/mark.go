@@ -11,6 +11,22 @@ import (
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
+// filteredBy is the table that a policy is about, nil where there are more of them.
+func filteredBy(c *catalog.Catalog, policy *catalog.Object) *catalog.Object {
+	var one *catalog.Object
+	for _, n := range policy.Needs {
+		if n.On.Kind != catalog.Table {
+			continue
+		}
+		if t := c.Find(n.On.Object()); one == nil {
+			one = t
+		} else if t != one {
+			return nil
+		}
+	}
+	return one
+}
+
 // Mark implements engine.Namer. Constraints and indexes know columns by number, so
 // that a rename reaches them by itself; modules keep their text as it was written (SQL
 // Server: sp_rename, Remarks).
@@ -34,8 +50,13 @@ func (Engine) Mark(c *catalog.Catalog) *catalog.Catalog {
 				}
 			}
 			return in, in.Own != nil
-		case fact == "columns" || fact == "include" || fact == "descending":
+		case p.Name == "using" || p.Name == "catalog" || p.Name == vocab.Filegroup: // which are no columns
+			return in, false
+		case fact == "columns" || fact == "include" || fact == "descending" || fact == vocab.TypeColumns:
 			in.Raw = fact == p.Name
+			return in, true
+		case p.Name == "predicates": // on more tables than one a column could be any's
+			in.Own = filteredBy(out, o)
 			return in, true
 		case p.Name == "parent", p.Name == "for":
 			in.Own = nil

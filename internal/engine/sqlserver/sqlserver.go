@@ -53,7 +53,7 @@ func (Engine) Proven() string {
 }
 
 // Groups implements engine.Engine.
-func (Engine) Groups() []string { return []string{vocab.Owners, vocab.Grants} }
+func (Engine) Groups() []string { return []string{vocab.Owners, vocab.Grants, vocab.ColumnOrder} }
 
 // Blank implements engine.Engine.
 func (Engine) Blank() *catalog.Catalog { return vocab.Blank() }

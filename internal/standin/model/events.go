@@ -114,6 +114,9 @@ func (x *session) announce(st tsql.Statement, watching []*object) {
 		if event == "" || x.s.Quiet || tr.trig.disabled || !covers {
 			continue
 		}
+		if x.memory {
+			panic(fail(12332, "Database and server triggers on DDL statements CREATE, ALTER and DROP are not supported with memory optimized tables."))
+		}
 		vars, told := x.vars, x.told
 		x.vars, x.told = map[string]*variable{}, fmt.Sprintf("<EVENT_INSTANCE><EventType>%s</EventType><DatabaseName>%s</DatabaseName></EVENT_INSTANCE>", event, x.d.name)
 		x.nested(func() { x.run(body(tr)) })

@@ -35,6 +35,7 @@ func (x *session) memoryOf(t *object, o tsql.Options) string {
 
 // alone refuses to define what is in memory, or compiled, within a transaction.
 func (x *session) alone(o *object) {
+	x.memory = x.memory || o.memory != ""
 	if o.memory != "" && x.depth > 0 {
 		panic(fail(12331, "DDL statements ALTER, DROP and CREATE inside user transactions are not supported with memory optimized tables."))
 	}

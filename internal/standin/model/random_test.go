@@ -187,7 +187,7 @@ func (c changer) typ() string {
 
 func (c changer) statement() string {
 	t, o := c.table(), c.table()
-	switch c.IntN(32) {
+	switch c.IntN(36) {
 	case 0, 1, 2:
 		return fmt.Sprintf("CREATE TABLE %s (id int %s NOT NULL %s, n %s, m int DEFAULT %s %s)", t, c.pick("", "IDENTITY"), c.pick("", "PRIMARY KEY", "CONSTRAINT pk PRIMARY KEY NONCLUSTERED"), c.typ(), c.pick("1", "'x'", "NULL"), c.pick("", "CHECK (m > 0)", "UNIQUE", "REFERENCES "+o+" (id)"))
 	case 3:
@@ -239,6 +239,18 @@ func (c changer) statement() string {
 			"ALTER SECURITY POLICY dbo.p WITH (STATE = OFF)", "DROP SECURITY POLICY dbo.p")
 	case 30:
 		return c.pick("EXEC('CREATE TRIGGER d ON DATABASE FOR DROP_TABLE, CREATE_INDEX AS THROW 50001, ''no'', 1')", "EXEC('CREATE OR ALTER TRIGGER d ON DATABASE FOR DDL_ROLE_EVENTS AS INSERT INTO dbo.a (m) VALUES (9)')", "DROP TRIGGER d ON DATABASE", "DISABLE TRIGGER d ON DATABASE", "ENABLE TRIGGER ALL ON DATABASE")
+	case 31:
+		return c.pick("ALTER TABLE "+t+" ADD x xml", "ALTER TABLE "+t+" ADD g geometry", "CREATE PRIMARY XML INDEX px ON "+t+" (x)", "CREATE XML INDEX sx ON "+t+" (x) USING XML INDEX px FOR "+c.pick("PATH", "VALUE", "NOTHING"), "DROP INDEX px ON "+t, "ALTER TABLE "+t+" DROP COLUMN x", "ALTER INDEX px ON "+t+" DISABLE",
+			"CREATE SPATIAL INDEX gx ON "+t+" (g)"+c.pick("", " WITH (BOUNDING_BOX = (0, 0, 1, 1))", " USING GEOMETRY_GRID WITH (BOUNDING_BOX = (0, 0, 1, 1), GRIDS = ("+c.pick("LOW", "LEVEL_2 = HIGH", "NONE")+"))"), "DROP INDEX gx ON "+t)
+	case 32:
+		return c.pick("CREATE FULLTEXT CATALOG words"+c.pick("", " AS DEFAULT", " WITH ACCENT_SENSITIVITY = OFF"), "DROP FULLTEXT CATALOG words", "ALTER FULLTEXT CATALOG words REBUILD WITH ACCENT_SENSITIVITY = ON", "ALTER FULLTEXT CATALOG words AS DEFAULT", "CREATE FULLTEXT INDEX ON "+t+" ("+c.column()+" LANGUAGE "+c.pick("1033", "'German'", "7")+") KEY INDEX "+c.pick("pk", "k1", "i1"),
+			"ALTER FULLTEXT INDEX ON "+t+" "+c.pick("ADD (n)", "DROP (n)", "DISABLE", "SET CHANGE_TRACKING MANUAL", "SET STOPLIST OFF"), "DROP FULLTEXT INDEX ON "+t)
+	case 33:
+		return c.pick("CREATE TABLE "+t+" (id int NOT NULL "+c.pick("PRIMARY KEY NONCLUSTERED", "PRIMARY KEY", "CONSTRAINT pk PRIMARY KEY NONCLUSTERED HASH WITH (BUCKET_COUNT = 3)", "INDEX i1 HASH WITH (BUCKET_COUNT = 9)")+", n "+c.typ()+", m int) WITH (MEMORY_OPTIMIZED = ON"+c.pick("", ", DURABILITY = SCHEMA_ONLY")+")",
+			"ALTER TABLE "+t+" ADD INDEX i1 "+c.pick("HASH (m) WITH (BUCKET_COUNT = 5)", "(m)", "UNIQUE (n)"), "ALTER TABLE "+t+" DROP INDEX i1", "ALTER TABLE "+t+" ALTER INDEX i1 REBUILD WITH (BUCKET_COUNT = 100)", "INSERT INTO "+t+" WITH (SNAPSHOT) (n, m) SELECT n, m FROM "+o, "TRUNCATE TABLE "+t,
+			"EXEC('CREATE TRIGGER dbo.t ON "+t+" WITH NATIVE_COMPILATION, SCHEMABINDING AFTER INSERT AS BEGIN ATOMIC WITH (TRANSACTION ISOLATION LEVEL = SNAPSHOT, LANGUAGE = N''us_english'') DECLARE @n int = 1; END')")
+	case 34:
+		return c.pick("CREATE TABLE "+t+" (id int NOT NULL, n int, m int) ON [fg]", "CREATE INDEX i1 ON "+t+" (m) ON [fg]", "CREATE UNIQUE CLUSTERED INDEX pk ON "+t+" (id) WITH (DROP_EXISTING = ON) ON [fg]", "CREATE PARTITION SCHEME ps AS PARTITION pf TO ([PRIMARY], fg, [PRIMARY], fg)", "CREATE CLUSTERED INDEX i2 ON "+t+" (m) ON [nowhere]", "EXEC sp_settriggerorder 'd', '"+c.pick("First", "Last", "None")+"', 'CREATE_INDEX', 'DATABASE'")
 	case 20:
 		return fmt.Sprintf("EXEC('CREATE TRIGGER dbo.t ON %s AFTER %s AS PRINT 1')", t, c.pick("INSERT", "UPDATE, DELETE"))
 	}
@@ -256,6 +268,9 @@ func (x *session) state() string {
 		"name, principal_id FROM sys.schemas ORDER BY name", "name, principal_id FROM sys.objects ORDER BY name, object_id", "name, principal_id FROM sys.types ORDER BY name", "name, temporal_type, history_table_id, history_retention_period FROM sys.tables ORDER BY object_id", "object_id, start_column_id, end_column_id FROM sys.periods ORDER BY 1",
 		"object_id, column_id, is_hidden FROM sys.columns WHERE is_hidden = 1 ORDER BY 1, 2", "function_id, boundary_id, value FROM sys.partition_range_values ORDER BY 1, 2", "name, function_id FROM sys.partition_schemes ORDER BY 1", "object_id, index_id, data_space_id FROM sys.indexes ORDER BY 1, 2",
 		"object_id, target_object_id, predicate_definition, operation_desc FROM sys.security_predicates ORDER BY 1, 2, 3, 4", "name, is_enabled FROM sys.security_policies ORDER BY 1", "name, is_disabled FROM sys.triggers WHERE parent_class = 0 ORDER BY 1",
+		"object_id, name, xml_index_type, using_xml_index_id, secondary_type FROM sys.xml_indexes ORDER BY 1, 2", "object_id, index_id, tessellation_scheme, cells_per_object FROM sys.spatial_index_tessellations ORDER BY 1, 2", "name, is_default, is_accent_sensitivity_on FROM sys.fulltext_catalogs ORDER BY 1",
+		"object_id, unique_index_id, is_enabled, change_tracking_state, stoplist_id FROM sys.fulltext_indexes ORDER BY 1", "object_id, column_id, language_id FROM sys.fulltext_index_columns ORDER BY 1, 2", "object_id, name, bucket_count FROM sys.hash_indexes ORDER BY 1, 2", "object_id, durability, is_memory_optimized FROM sys.tables ORDER BY 1",
+		"partition_scheme_id, destination_id, data_space_id FROM sys.destination_data_spaces ORDER BY 1, 2", "object_id, type_desc, is_first, is_last FROM sys.trigger_events ORDER BY 1, 2",
 	} {
 		b.WriteString(x.value(q) + "\n")
 	}
@@ -278,6 +293,7 @@ func TestWholeOrNotAtAll(t *testing.T) {
 	for seed := range uint64(60) {
 		c := changer{asker{rand.New(rand.NewPCG(seed, 5))}}
 		x := alone(t)
+		x.must(t, "ALTER DATABASE CURRENT ADD FILEGROUP fg; ALTER DATABASE CURRENT ADD FILE (NAME = f, FILENAME = 'f') TO FILEGROUP fg; ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA; ALTER DATABASE CURRENT ADD FILE (NAME = g, FILENAME = 'g') TO FILEGROUP fast")
 		var said []string
 		before := x.state()
 		for range 60 {

@@ -23,7 +23,8 @@ type session struct {
 	text string // of the batch that runs
 	at   int    // where in it
 
-	depth     int // @@TRANCOUNT
+	depth     int  // @@TRANCOUNT
+	memory    bool // the statement defines what is in memory
 	tran      uint64
 	doomed    bool
 	abort     bool // XACT_ABORT

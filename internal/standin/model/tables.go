@@ -12,6 +12,7 @@ import (
 // define carries out what changes the structure.
 func (x *session) define(st tsql.Statement) {
 	watching := x.d.list("DT") // one does not look at how it is made itself
+	x.memory = false
 	switch b := st.Body.(type) {
 	case *tsql.CreateTable:
 		x.createTable(b)

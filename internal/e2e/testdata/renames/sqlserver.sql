@@ -111,3 +111,24 @@ CREATE TABLE berth (id int PRIMARY KEY, draft int, since datetime2 GENERATED ALW
 --- says column:dbo.berth.depth=draft
 --- says column:dbo.berth_was.depth=draft
 --- keep SELECT id FROM berth FOR SYSTEM_TIME ALL
+--- case columns that are searched, in XML and in words
+--- target
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, name nvarchar(20), words xml, pic varbinary(max), kind varchar(9));
+CREATE PRIMARY XML INDEX all_words ON berth (words);
+CREATE XML INDEX some_words ON berth (words) USING XML INDEX all_words FOR PATH;
+CREATE FULLTEXT INDEX ON berth (name LANGUAGE 1031, pic TYPE COLUMN kind) KEY INDEX PK_berth;
+INSERT INTO berth (id, name) VALUES (1, N'Ostkai');
+--- source
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE quay (no int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, title nvarchar(20), cargo xml, picture varbinary(max), sort varchar(9));
+CREATE PRIMARY XML INDEX all_words ON quay (cargo);
+CREATE XML INDEX some_words ON quay (cargo) USING XML INDEX all_words FOR PATH;
+CREATE FULLTEXT INDEX ON quay (title LANGUAGE 1031, picture TYPE COLUMN sort) KEY INDEX PK_berth;
+--- says table:dbo.berth=quay
+--- says column:dbo.berth.id=no
+--- says column:dbo.berth.name=title
+--- says column:dbo.berth.words=cargo
+--- says column:dbo.berth.pic=picture
+--- says column:dbo.berth.kind=sort
+--- keep SELECT no, title FROM quay

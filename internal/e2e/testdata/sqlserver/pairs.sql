@@ -1324,3 +1324,77 @@ CREATE TABLE dbo.kept (id int NOT NULL PRIMARY KEY NONCLUSTERED, n int) WITH (ME
 CREATE TABLE yard.fresh (id int NOT NULL, tons yard.tons, INDEX i (id)) WITH (MEMORY_OPTIMIZED = ON, DURABILITY = SCHEMA_ONLY);
 GO
 CREATE VIEW dbo.v AS SELECT tons FROM yard.fresh;
+=== columns stand in another order, which was asked for | --include column-order
+CREATE TABLE dbo.berth (id int IDENTITY (5, 5) NOT NULL CONSTRAINT PK_berth PRIMARY KEY, name nvarchar(9), depth int CONSTRAINT DF_depth DEFAULT 4);
+CREATE TABLE dbo.call (no int NOT NULL, berth int CONSTRAINT FK_call REFERENCES dbo.berth (id), paid bit);
+CREATE TABLE dbo.ship (id int NOT NULL, name nvarchar(9));
+CREATE TABLE dbo.kept (a int, b int);
+INSERT INTO dbo.berth (name, depth) VALUES (N'Ost', 7), (N'Süd', 8);
+INSERT INTO dbo.call VALUES (1, 10, 1);
+INSERT INTO dbo.ship VALUES (1, N'Möwe');
+--- to
+CREATE TABLE dbo.berth (name nvarchar(9), id int IDENTITY (5, 5) NOT NULL CONSTRAINT PK_berth PRIMARY KEY, depth int CONSTRAINT DF_depth DEFAULT 4);
+CREATE TABLE dbo.call (no int NOT NULL, fee money, berth int CONSTRAINT FK_call REFERENCES dbo.berth (id), paid bit);
+CREATE TABLE dbo.ship (id int NOT NULL, name nvarchar(9), tons int);
+CREATE TABLE dbo.kept (a int, b int);
+--- steps 6
+--- rows SELECT b.name, b.id, b.depth, c.fee, c.berth, s.tons, (SELECT STRING_AGG(c.name, ' ') FROM sys.columns AS c WHERE c.object_id IN (OBJECT_ID('dbo.berth'), OBJECT_ID('dbo.call'))) FROM dbo.call AS c JOIN dbo.berth AS b ON b.id = c.berth CROSS JOIN dbo.ship AS s
+Süd,10,8,<nil>,10,<nil>,name id depth no fee berth paid
+=== the columns of a type stand in another order, those of a table may
+CREATE TYPE dbo.calls AS TABLE (no int NOT NULL, paid bit);
+CREATE TABLE dbo.berth (id int, name nvarchar(9));
+GO
+CREATE PROCEDURE dbo.pay @calls dbo.calls READONLY AS SELECT no FROM @calls;
+--- to
+CREATE TYPE dbo.calls AS TABLE (paid bit, no int NOT NULL);
+CREATE TABLE dbo.berth (name nvarchar(9), id int);
+GO
+CREATE PROCEDURE dbo.pay @calls dbo.calls READONLY AS SELECT no FROM @calls;
+=== what is bound gets other names, and what is searched under them | --rename table:dbo.berth=quay --rename column:dbo.berth.name=title --rename column:dbo.berth.depth=draft
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, name nvarchar(20) NOT NULL, depth int);
+CREATE FULLTEXT INDEX ON berth (name) KEY INDEX PK_berth;
+INSERT INTO berth VALUES (1, N'Ostkai', 7);
+GO
+CREATE VIEW deep WITH SCHEMABINDING AS SELECT id, name, depth FROM dbo.berth WHERE depth > 5;
+GO
+CREATE UNIQUE CLUSTERED INDEX deep_id ON deep (id);
+GO
+CREATE VIEW deeper WITH SCHEMABINDING AS SELECT id, depth FROM dbo.deep WHERE depth > 9;
+GO
+CREATE FUNCTION ours (@d int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @d < 99;
+GO
+CREATE SECURITY POLICY own ADD FILTER PREDICATE dbo.ours(depth) ON dbo.berth WITH (STATE = OFF);
+--- to
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE quay (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY, title nvarchar(60) NOT NULL, draft int);
+CREATE FULLTEXT INDEX ON quay (title) KEY INDEX PK_berth;
+GO
+CREATE VIEW deep WITH SCHEMABINDING AS SELECT id, title, draft FROM dbo.quay WHERE draft > 5;
+GO
+CREATE UNIQUE CLUSTERED INDEX deep_id ON deep (id);
+GO
+CREATE VIEW deeper WITH SCHEMABINDING AS SELECT id, draft FROM dbo.deep WHERE draft > 9;
+GO
+CREATE FUNCTION ours (@d int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @d < 99;
+GO
+CREATE SECURITY POLICY own ADD FILTER PREDICATE dbo.ours(draft) ON dbo.quay WITH (STATE = OFF);
+--- rows SELECT id, title, draft FROM dbo.quay
+1,Ostkai,7
+=== a table in memory gets another name, and what is compiled for it | --rename table:dbo.berth=quay --rename column:dbo.berth.name=title
+ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA;
+ALTER DATABASE CURRENT ADD FILE (NAME = fast, FILENAME = '/data/fast') TO FILEGROUP fast;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY NONCLUSTERED, name nvarchar(20) NOT NULL, depth int, INDEX by_name (name)) WITH (MEMORY_OPTIMIZED = ON, DURABILITY = SCHEMA_ONLY);
+INSERT INTO dbo.berth VALUES (1, N'Ostkai', 7);
+GO
+CREATE PROCEDURE dbo.look WITH NATIVE_COMPILATION, SCHEMABINDING AS BEGIN ATOMIC WITH (TRANSACTION ISOLATION LEVEL = SNAPSHOT, LANGUAGE = N'us_english') SELECT name FROM dbo.berth; END
+--- to
+ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA;
+ALTER DATABASE CURRENT ADD FILE (NAME = fast, FILENAME = '/data/fast') TO FILEGROUP fast;
+GO
+CREATE TABLE dbo.quay (id int NOT NULL CONSTRAINT PK_berth PRIMARY KEY NONCLUSTERED, title nvarchar(60) NOT NULL, depth int, INDEX by_name (title)) WITH (MEMORY_OPTIMIZED = ON, DURABILITY = SCHEMA_ONLY);
+GO
+CREATE PROCEDURE dbo.look WITH NATIVE_COMPILATION, SCHEMABINDING AS BEGIN ATOMIC WITH (TRANSACTION ISOLATION LEVEL = SNAPSHOT, LANGUAGE = N'us_english') SELECT title FROM dbo.quay; END
+--- rows SELECT id, title FROM dbo.quay
+1,Ostkai

@@ -423,12 +423,31 @@ func (r *reader) unread(m Row) error {
 	return nil
 }
 
+// columnOrder notes in which order columns stand: of types always, as who hands rows over
+// hands them over in it. Tables with a history have the order of both.
+func (r *reader) columnOrder() {
+	for _, o := range r.c.Objects {
+		var order []string
+		for _, p := range o.PartsOf(catalog.Column) {
+			order = append(order, p.Key())
+		}
+		switch {
+		case len(order) < 2 || o.Text(vocab.Current) != "" || len(o.PartsOf(vocab.Versioning)) > 0:
+		case o.Kind == vocab.TableType:
+			o.SetOrder("column order", order)
+		case o.Kind == catalog.Table:
+			o.OptionalOrder("column order", vocab.ColumnOrder, order)
+		}
+	}
+}
+
 // finish brings everything into its order.
 func (r *reader) finish() {
 	for _, f := range r.last {
 		f()
 	}
 	r.destinations()
+	r.columnOrder()
 	for _, o := range r.c.Objects {
 		slices.SortStableFunc(o.Parts, func(a, b *catalog.Object) int {
 			return r.c.Kinds.Rank(a.Kind) - r.c.Kinds.Rank(b.Kind)

@@ -11,6 +11,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
+	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
 // written is a catalog that was written down: rows by what a query reads.
@@ -48,7 +49,7 @@ func (s source) Rows(_ context.Context, query string, each func(Row) error) erro
 func said(ref catalog.Ref, o *catalog.Object) string {
 	var facts []string
 	for i := range o.Properties {
-		if p := &o.Properties[i]; !p.Carried && p.Name != catalog.Letters {
+		if p := &o.Properties[i]; !p.Carried && p.Group != vocab.ColumnOrder && p.Name != catalog.Letters {
 			facts = append(facts, p.Name+"="+p.Value.String())
 		}
 	}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/engine/sqlserver/vocab"
@@ -80,8 +79,9 @@ func (r *reader) textIndex(m Row) error {
 	if o == nil {
 		o = &catalog.Object{Kind: vocab.TextIndex, Name: vocab.TextIndexName}
 		o.Set("columns", catalog.List())
+		o.Set(vocab.TypeColumns, catalog.List())
+		o.Set("languages", catalog.List())
 		o.Set("key", catalog.Scalar(key.Key()))
-		o.Carry("key name", catalog.Scalar(vocab.Real(key)))
 		o.Set("catalog", catalog.SQL(catalog.Piece{Text: vocab.Quote(in.Name), Canon: in.Key()}))
 		o.Set("change tracking", catalog.Scalar(m.text("tracking")))
 		o.SetIf("no stoplist", m["stoplist_id"] == nil)
@@ -94,18 +94,19 @@ func (r *reader) textIndex(m Row) error {
 	if p == nil {
 		return nil
 	}
-	said := []string{r.fold(p.Name)}
-	written := vocab.Quote(p.Name)
 	o.Need(ref, catalog.AspectType)
+	kind, written := "", vocab.Quote(p.Name)
 	if typ, at := r.known(id, m.num("type_column_id")); typ != nil {
-		said, written = append(said, "type "+r.fold(typ.Name)), written+" TYPE COLUMN "+vocab.Quote(typ.Name)
+		kind, written = r.fold(typ.Name), written+" TYPE COLUMN "+vocab.Quote(typ.Name)
 		o.Need(at, catalog.AspectType)
 	}
-	language := " LANGUAGE " + strconv.FormatInt(m.num("language_id"), 10)
+	language := strconv.FormatInt(m.num("language_id"), 10)
 	if m.is("statistical_semantics") {
 		language += " STATISTICAL_SEMANTICS"
 	}
-	o.Set("columns", catalog.List(append(o.List("columns"), strings.Join(said, " ")+strings.ToLower(language))...))
-	o.Carry(vocab.Written+"columns", catalog.List(append(o.List(vocab.Written+"columns"), written+language)...))
+	for fact, item := range map[string]string{"columns": r.fold(p.Name), "languages": language, vocab.TypeColumns: kind} {
+		o.Set(fact, catalog.List(append(slices.Clone(o.List(fact)), item)...))
+	}
+	o.Carry(vocab.Written+"columns", catalog.List(append(slices.Clone(o.List(vocab.Written+"columns")), written+" LANGUAGE "+language)...))
 	return nil
 }

@@ -55,6 +55,10 @@ const (
 	Native   = "natively compiled"
 )
 
+// TypeColumns is the fact of a full-text index in which it has, for each of its columns,
+// the one that says of what kind the bytes there are.
+const TypeColumns = "type columns"
+
 // DefaultGroup is the filegroup in which things lie that say nothing, as SQL.
 const DefaultGroup = "[default]"
 
@@ -62,6 +66,9 @@ const DefaultGroup = "[default]"
 const (
 	Owners = "owners"
 	Grants = "grants"
+	// ColumnOrder is the order in which the columns of tables stand: to change it a table is
+	// copied.
+	ColumnOrder = "column-order"
 )
 
 // RealName is the carried fact in which a constraint that the server named has its
@@ -135,6 +142,7 @@ func tolerances() []catalog.Cover {
 	keys := tolerance.Kinds(catalog.Table, catalog.Index, catalog.PrimaryKey, catalog.Unique)
 	return slices.Concat(tolerance.Names("name"), tolerance.Texts(Dialect, texts, []string{"definition"}, nil), []catalog.Cover{
 		tolerance.Of("collation", nil, "collation"),
+		tolerance.Of("column-order", tolerance.Kinds(catalog.Table, TableType), "column order"),
 		tolerance.Of("comments", nil, "comment"),
 		tolerance.Of("default-names", tolerance.Kinds(catalog.Column), "default name"),
 		tolerance.Of("enabled", nil, "disabled"),

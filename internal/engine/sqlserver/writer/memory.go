@@ -28,11 +28,39 @@ func led(c *order.Change, list []*order.Action) []*order.Action {
 	if !inMemory(c.Source) && !inMemory(c.Target) && !native(c.Source) && !native(c.Target) {
 		return list
 	}
+	watching := watchers(c)
 	for _, a := range list {
+		if o := c.Source; len(watching) > 0 && (a.About.Kind == catalog.Table) {
+			if o == nil {
+				o = c.Target
+			}
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a trigger of the database looks at it: " + strings.Join(watching, ", ")})
+		}
 		a.Leads, a.Later, a.Late = true, true, false
 		a.Note = strings.TrimSpace(behindMemory + " " + a.Note)
 	}
 	return list
+}
+
+// watchers are the triggers of the database that stay, and may look at how tables in memory
+// are defined: the server refuses both together.
+func watchers(c *order.Change) []string {
+	return order.Remember(c, "watchers", func() []string {
+		var out []string
+		for _, o := range c.Actual.Objects {
+			if o.Kind == vocab.DatabaseTrigger && !o.Has("disabled") && c.Desired.Find(o.Ref()) != nil {
+				out = append(out, o.Name)
+			}
+		}
+		return out
+	})
+}
+
+// anyInMemory tells whether anything is in memory on either side.
+func anyInMemory(c *order.Change) bool {
+	return order.Remember(c, "in memory", func() bool {
+		return slices.ContainsFunc(slices.Concat(c.Actual.Objects, c.Desired.Objects), inMemory)
+	})
 }
 
 func durability(o *catalog.Object) string {

@@ -166,6 +166,9 @@ func databaseTrigger(c *order.Change, verb string) *order.Action {
 	a := created(o, heading(o)+verb+" TRIGGER "+quote(o.Name)+spaced(o.Text("definition")))
 	a.SQL, a.Late = append(inSettings(o, a.SQL), placed(quote(o.Name), o, ofDatabase)...), true
 	a.Takes = append(a.Takes, turns(o, o)...)
+	if anyInMemory(c) { // which it must not see come
+		a.Leads, a.Later = true, true
+	}
 	if o.Has("disabled") {
 		a.SQL = append(a.SQL, batch("DISABLE TRIGGER "+quote(o.Name)+" ON DATABASE;"))
 	}
@@ -187,6 +190,9 @@ func alterDatabaseTrigger(c *order.Change) ([]*order.Action, bool) {
 		before = stepsBack(c.Target, c.Target, o, quote(o.Name), ofDatabase)
 		a.SQL = append(a.SQL, placed(quote(o.Name), o, ofDatabase)...)
 		a.Takes = turns(o, o)
+	}
+	if !o.Has("disabled") && anyInMemory(c) {
+		a.Leads, a.Later = true, true
 	}
 	if c.Property("disabled") != nil {
 		a.SQL = append(a.SQL, batch(map[bool]string{true: "DISABLE", false: "ENABLE"}[o.Has("disabled")]+" TRIGGER "+quote(o.Name)+" ON DATABASE;"))

@@ -230,7 +230,7 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 		a.SQL = []string{dropStatistics(o, p)}
 	case vocab.TextIndex:
 		a.Title, a.Alone, a.Note = "drop the full-text index of "+o.Name, true, beforeAll
-		a.SQL = batches(where(textIndexThere(o), "DROP FULLTEXT INDEX ON "+qualified(o)+";"))
+		a.SQL = batches("DROP FULLTEXT INDEX ON " + qualified(o) + ";")
 	case vocab.Period:
 		a.Title = "take the period of " + title(o) + " away"
 		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")

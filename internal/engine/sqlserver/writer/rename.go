@@ -33,7 +33,10 @@ func (w *Writer) Dialect() sqltext.Dialect { return vocab.Dialect }
 // come back with the new name in them.
 func (w *Writer) Rename(r match.Rename) *order.Action {
 	o := r.Owner
-	a := locks(&order.Action{}, o)
+	a := locks(&order.Action{Alone: inMemory(o)}, o)
+	if inMemory(o) {
+		a.Note = beforeAll
+	}
 	if r.Part == nil {
 		a.SQL = []string{renamed(o, r.To.Name, "")}
 		return a
@@ -87,12 +90,37 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 			w.together = map[[3]string]catalog.Ref{}
 		}
 		w.together[key] = o.Ref()
-		a.Note = "The column of " + other + " is renamed with it, as versioning wants: it is to be renamed as well."
+		a.Note += "The column of " + other + " is renamed with it, as versioning wants: it is to be renamed as well."
 		down = append(batches("ALTER TABLE "+now+" SET (SYSTEM_VERSIONING = OFF);"), down...)
 		sql, up = append(sql, rename(other)), append(up, on)
 	}
 	a.SQL = slices.Concat(down, sql, up)
 	return a
+}
+
+var _ order.Unbinder = (*Writer)(nil)
+
+// Bound implements order.Unbinder: modules that are schema bound, and policies (SQL Server:
+// error 15336).
+func (w *Writer) Bound(list []match.Rename, in *catalog.Catalog) (bound []catalog.Ref, outside bool) {
+	reached := map[catalog.Ref]bool{}
+	for _, r := range list {
+		outside = outside || inMemory(r.Owner)
+		reached[r.Was] = true
+	}
+	for again := true; again; { // what is found later stands on what was found before
+		again = false
+		for _, o := range in.Objects {
+			if o.Kind != vocab.Policy && !o.Has("schema bound") || reached[o.Ref()] {
+				continue
+			}
+			if slices.ContainsFunc(o.Needs, func(n catalog.Need) bool { return !n.Text && (reached[n.On] || reached[n.On.Object()]) }) {
+				reached[o.Ref()], again = true, true
+				bound = append([]catalog.Ref{o.Ref()}, bound...)
+			}
+		}
+	}
+	return bound, outside && len(bound) > 0
 }
 
 // versionedWith is, of a table that is versioned or the history of one, the versioned

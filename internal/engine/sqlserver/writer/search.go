@@ -12,7 +12,7 @@ import (
 
 // What full-text search is made of cannot be changed within a transaction (SQL Server:
 // CREATE FULLTEXT INDEX, Remarks): what goes, goes before it, and what comes, comes behind
-// it. Each statement looks first whether it has run.
+// it, and looks first whether it is there.
 const (
 	beforeAll = "It cannot run in a transaction, so it runs before it, and stays when that fails."
 	behindAll = "It cannot run in a transaction, so it runs behind it."
@@ -24,8 +24,6 @@ func (w *Writer) unless(query, sql string) string {
 	}
 	return "IF (" + query + ") = 0 " + sql
 }
-
-func where(query, sql string) string { return "IF (" + query + ") > 0 " + sql }
 
 func textCatalogSQL(o *catalog.Object) string {
 	s := "CREATE FULLTEXT CATALOG " + quote(o.Name) + " WITH ACCENT_SENSITIVITY = " + onOff(!o.Has("accents do not count"))

@@ -254,6 +254,9 @@ func rebuilt(c *order.Change) string {
 		}
 		return "what becomes of its rows is another thing"
 	}
+	if c.Groups[vocab.ColumnOrder] && c.Source.Has("column order") && c.Target.Has("column order") && !slices.Equal(settledOrder(c.Source, c.Target), c.Source.List("column order")) {
+		return "its columns stand in another order"
+	}
 	if rekeyed(c) {
 		return "its primary key is another one"
 	}

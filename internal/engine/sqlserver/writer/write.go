@@ -192,7 +192,7 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.Frees = append(a.Frees, turns(o, o)...)
 		return []*order.Action{a}
 	case vocab.TextCatalog:
-		a.SQL, a.Late, a.Alone, a.Note = batches(where(textCatalogThere(o), "DROP FULLTEXT CATALOG "+quote(o.Name)+";")), false, true, beforeAll
+		a.SQL, a.Late, a.Alone, a.Note = batches("DROP FULLTEXT CATALOG "+quote(o.Name)+";"), false, true, beforeAll
 		return []*order.Action{a}
 	case vocab.PartitionScheme, vocab.PartitionFunction:
 		inUse(c, a)
