@@ -196,6 +196,17 @@ func Expression(text string) (x Expr, err error) {
 	return x, nil
 }
 
+// Type reads a text that is the name of one type.
+func Type(text string) (t TypeName, err error) {
+	defer catch(&err)
+	p := newParser(text)
+	t = p.typeName()
+	if !p.End() {
+		p.unexpected()
+	}
+	return t, nil
+}
+
 // condition reads what may be true or false, or a value: SQL Server keeps the two
 // apart by what they are made of, so one grammar serves both.
 func (p *Parser) condition() Expr {

@@ -46,6 +46,28 @@ func TestServedStatements(t *testing.T) {
 		{"UPDATE STATISTICS a.b", "UPDATE statistics on b"},
 		{"UPDATE STATISTICS a.b s WITH FULLSCAN, ALL", "UPDATE statistics s on b"},
 		{"DROP STATISTICS a.b.s, c.t", "DROP statistics 2"},
+		{"CREATE PRIMARY XML INDEX p ON a.b ([c]) WITH (PAD_INDEX = ON)", "PRIMARY XML index p on b c PAD_INDEX=ON"},
+		{"CREATE XML INDEX s ON b (c) USING XML INDEX [p q] FOR PROPERTY", "XML index s on b c using p q for PROPERTY"},
+		{
+			"CREATE SPATIAL INDEX s ON b (c) USING GEOMETRY_GRID WITH (BOUNDING_BOX = (XMIN = 0, YMIN = -1, XMAX = 5, YMAX = 7), GRIDS = (LEVEL_1 = LOW), CELLS_PER_OBJECT = 64) ON [fg]",
+			"SPATIAL index s on b c using GEOMETRY_GRID BOUNDING_BOX=(XMIN = 0, YMIN = -1, XMAX = 5, YMAX = 7) CELLS_PER_OBJECT=64 GRIDS=(LEVEL_1 = LOW)",
+		},
+		{"CREATE FULLTEXT CATALOG c WITH ACCENT_SENSITIVITY = OFF AS DEFAULT AUTHORIZATION dbo", "CREATE catalog c default ACCENT_SENSITIVITY=OFF"},
+		{"ALTER FULLTEXT CATALOG c REBUILD WITH ACCENT_SENSITIVITY = ON", "ALTER catalog c REBUILD ACCENT_SENSITIVITY=ON"},
+		{"DROP FULLTEXT CATALOG IF EXISTS [c d]", "DROP catalog c d"},
+		{
+			"CREATE FULLTEXT INDEX ON a.b (c TYPE COLUMN d LANGUAGE 1033, e LANGUAGE N'German', f) KEY INDEX k ON w WITH (CHANGE_TRACKING = MANUAL, STOPLIST SYSTEM)",
+			"CREATE words on b c/d/1033 e//N'German' f// by k in w CHANGE_TRACKING=MANUAL STOPLIST=SYSTEM",
+		},
+		{"CREATE FULLTEXT INDEX ON b KEY INDEX k ON (w) WITH CHANGE_TRACKING OFF, NO POPULATION", "CREATE words on b by k in w CHANGE_TRACKING=OFF POPULATION=NO"},
+		{"ALTER FULLTEXT INDEX ON b ADD (c LANGUAGE 0) WITH NO POPULATION", "ALTER words on b ADD c//0 POPULATION=NO"},
+		{"ALTER FULLTEXT INDEX ON b SET STOPLIST [my words]", "ALTER words on b SET STOPLIST=my words"},
+		{"ALTER FULLTEXT INDEX ON b START UPDATE POPULATION", "ALTER words on b START"},
+		{"DROP FULLTEXT INDEX ON a.b", "DROP words on b"},
+		{"ALTER TABLE a ADD INDEX i UNIQUE NONCLUSTERED HASH (b) WITH (BUCKET_COUNT = 9)", "ADD hash i"},
+		{"ALTER TABLE a DROP INDEX i", "DROP index i"},
+		{"ALTER TABLE a ALTER INDEX i REBUILD NONCLUSTERED HASH WITH (BUCKET_COUNT = 9)", "ALTER INDEX BUCKET_COUNT=9 of i"},
+		{"INSERT INTO a WITH (SNAPSHOT) (b) SELECT c FROM d WITH (HOLDLOCK, TABLOCKX)", "insert into a SNAPSHOT"},
 		{"ALTER ROLE r WITH NAME = [new one]", "ALTER ROLE r to new one"},
 		{"DROP USER IF EXISTS [a user]", "DROP USER a user"},
 	} {
@@ -140,6 +162,29 @@ func served(body any) string {
 			say(string(rune('0' + len(b.Names))))
 		}
 		say(map[bool]string{true: "filtered"}[b.Where != nil], map[bool]string{true: "fixed"}[b.NoRecompute])
+	case *Index:
+		say(b.Special.Kind, "index", b.Name, "on", last(b.On), b.Columns[0].Name)
+		if b.Special.Using != "" {
+			say("using", b.Special.Using)
+		}
+		if b.Special.For != "" {
+			say("for", b.Special.For)
+		}
+		say(strings.TrimSpace(toldOptions(b.Options)))
+	case *Fulltext:
+		if say(b.Verb, map[bool]string{true: "catalog", false: "words"}[b.On == nil], b.Catalog); b.On != nil {
+			say("on", last(b.On))
+		}
+		say(b.Action, map[bool]string{true: "default"}[b.IsDefault])
+		for _, c := range b.Columns {
+			say(c.Name + "/" + c.TypeColumn + "/" + c.Language)
+		}
+		if b.Key != "" {
+			say("by", b.Key, "in", b.In)
+		}
+		say(strings.TrimSpace(toldOptions(b.Options)))
+	case *Insert:
+		say("insert", "into", last(b.Into), strings.Join(b.Hints, " "))
 	case *Principal:
 		say(b.Verb, b.Kind, b.Name)
 		if b.NewName != "" {
@@ -173,6 +218,17 @@ func TestServedRefused(t *testing.T) {
 		{"CREATE ROLE", ""},
 		{"ALTER AUTHORIZATION ON a", ""},
 		{"ALTER AUTHORIZATION a TO b", "a TO"},
+		{"CREATE PRIMARY INDEX p ON a (b)", "p ON"},
+		{"CREATE XML INDEX s ON a (b) USING XML INDEX p", ""},
+		{"CREATE XML INDEX s ON a (b, c)", ", c)"},
+		{"CREATE XML INDEX s ON a (b) USING XML INDEX p FOR NOTHING", "NOTHING"},
+		{"CREATE SPATIAL INDEX s ON a", ""},
+		{"CREATE FULLTEXT TABLE a", "TABLE a"},
+		{"CREATE FULLTEXT CATALOG c IN PATH 'x'", "IN PATH"},
+		{"CREATE FULLTEXT INDEX ON a (b)", ""},
+		{"CREATE FULLTEXT INDEX ON a (b) KEY INDEX k WITH SEARCH = ON", "= ON"},
+		{"ALTER FULLTEXT INDEX ON a GROW", ""},
+		{"ALTER TABLE a ALTER INDEX i DISABLE", "DISABLE"},
 		{"SELECT a FROM b FOR SYSTEM_TIME", ""},
 		{"SELECT a FROM b FOR SYSTEM_TIME UNTIL '2020-01-01'", "UNTIL"},
 		{"SELECT a FROM b FOR SYSTEM_TIME BETWEEN '2020-01-01' TO '2021-01-01'", "TO"},
