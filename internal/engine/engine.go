@@ -142,6 +142,35 @@ type Verifier interface {
 	Verify(o *catalog.Object) error
 }
 
+// AsSQL tells whether a fact is written as SQL: by its form, or, as a capture can say anything,
+// by its name.
+func AsSQL(p *catalog.Property) bool {
+	return p.Value.Form == catalog.FormSQL || sqlFacts[p.Name]
+}
+
+var sqlFacts = func() map[string]bool {
+	m := map[string]bool{}
+	for _, name := range []string{"type", "definition", "default", "expression", "body", "check", "on update", "partitions", "using", "with check", "start", "minimum", "maximum", "increment", "cache", "engine", "sql name",
+		"replica identity", "partition by", "partition bound", "partition of", "of type", "tables", "column comments", "attributes", "subtype", "multirange type", "canonical", "written", "written partitions"} {
+		m[name] = true
+	}
+	return m
+}()
+
+// Fragments tells why a fact that is written as SQL is not a piece of one statement.
+func Fragments(d sqltext.Dialect, p *catalog.Property) error {
+	texts := p.Value.Items
+	if p.Value.Items == nil {
+		texts = []string{p.Value.String()}
+	}
+	for _, text := range texts {
+		if err := sqltext.Fragment(d, text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // VerifyEach verifies an object and its parts.
 func VerifyEach(o *catalog.Object, verify func(kind catalog.Kind, name string, p *catalog.Property) error) error {
 	check := func(x *catalog.Object, ref catalog.Ref) error {

@@ -18,8 +18,8 @@ func (Engine) Verify(o *catalog.Object) error {
 		switch {
 		case p.Name == "definition" && (kind == catalog.Routine || kind == catalog.Trigger || kind == vocab.Event || kind == vocab.Package || kind == vocab.PackageBody), p.Name == "body":
 			return compound(text)
-		case p.Value.Form == catalog.FormSQL, p.Name == "type", p.Name == "written", p.Name == "written partitions", p.Name == "definition":
-			return sqltext.Fragment(vocab.Dialect, text)
+		case engine.AsSQL(p):
+			return engine.Fragments(vocab.Dialect, p)
 		}
 		return nil
 	})

@@ -15,8 +15,11 @@ import (
 // take several statements: all of them make or change a thing of one kind.
 func (Engine) Verify(o *catalog.Object) error {
 	return engine.VerifyEach(o, func(_ catalog.Kind, _ string, p *catalog.Property) error {
-		if p.Value.Form != catalog.FormSQL && p.Name != "type" {
+		if !engine.AsSQL(p) {
 			return nil
+		}
+		if p.Name != "definition" {
+			return engine.Fragments(vocab.Dialect, p)
 		}
 		text := p.Value.String()
 		made := ""

@@ -26,8 +26,8 @@ func (Engine) Verify(o *catalog.Object) error {
 			return nil
 		case whole && storedTypes[kind] != "":
 			return reader.Closed(reader.Row{Type: storedTypes[kind], Name: name, SQL: p.Value.String()})
-		case p.Value.Form == catalog.FormSQL, p.Name == "type":
-			return sqltext.Fragment(vocab.Dialect, p.Value.String())
+		case engine.AsSQL(p):
+			return engine.Fragments(vocab.Dialect, p)
 		case p.Name == "columns":
 			for _, it := range p.Value.Items {
 				if err := sqltext.Fragment(vocab.Dialect, it); err != nil {

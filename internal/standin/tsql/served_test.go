@@ -121,6 +121,15 @@ func served(body any) string {
 		}
 		generated(b.Columns)
 		say(strings.TrimSpace(toldOptions(b.Options)), b.Flag)
+		for _, i := range b.Indexes {
+			say(map[bool]string{true: "hash"}[i.Hash], i.Name)
+		}
+		for _, d := range b.Drops {
+			say(map[bool]string{true: "index"}[d.Index], d.Name)
+		}
+		if b.Action == "ALTER INDEX" {
+			say("of", b.Names[0])
+		}
 	case *SecurityPolicy:
 		say("policy", last(b.Name))
 		for _, p := range b.Changes {
