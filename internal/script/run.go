@@ -334,7 +334,7 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 		r.inside, r.stay = true, r.ran
 		return r.begun(ctx, c)
 	case class == engine.Commits:
-		r.inside, r.kept = false, true
+		r.inside, r.kept = false, r.kept || r.changesWithin()
 		if err := r.Record.committed(); err != nil {
 			return r.stop(ctx, c, err)
 		}
@@ -345,6 +345,17 @@ func (r *runner) command(ctx context.Context, i int, c Command, class engine.Cla
 		}
 	}
 	return nil
+}
+
+// changesWithin tells whether the transaction holds anything that stays: all of a script may
+// run outside of it.
+func (r *runner) changesWithin() bool {
+	for i, c := range r.cmds {
+		if r.within[i] && c.Step > 0 && r.classes[i].Stays() && r.classes[i] != engine.Commits {
+			return true
+		}
+	}
+	return false
 }
 
 // changesFrom tells whether a command from one on leaves something behind, or

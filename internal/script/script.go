@@ -356,6 +356,9 @@ func WayOut(r order.Risk) string {
 		}
 		return way
 	}
+	if r.Ask != nil && r.Ask.Way != "" {
+		return r.Ask.Way + ", or leave it out with --except"
+	}
 	return "clean the rows first, give a value with --fill, or leave it out with --except"
 }
 

@@ -22,6 +22,7 @@ type Question struct {
 	Where        string // what they meet, in the table of the first of On; "" where that is not known
 	What         string // what these rows do: "hold NULL"
 	None         string // what is said when there are none; "none does" where empty
+	Found, Way   string // of what is no row: what is said when there is any, and what can be done
 	// Converts says that Count converts values, so that one that cannot be
 	// converted is found by its failing.
 	Converts bool
@@ -126,6 +127,8 @@ func (q *Question) Words(state AnswerState, rows, of int64, why string) string {
 		return cmp.Or(q.None, "none does")
 	case q.Total != "" && rows > 0:
 		return fmt.Sprintf("%s of %s %s", words.Thousands(rows), words.Number(of, "row", "rows"), agree(rows, q.What))
+	case rows > 0 && q.Found != "":
+		return q.Found
 	case rows > 0:
 		return fmt.Sprintf("%s %s", words.Number(rows, "row", "rows"), agree(rows, q.What))
 	}

@@ -21,7 +21,9 @@ func (x *session) memoryOf(t *object, o tsql.Options) string {
 		}
 		return ""
 	}
-	if t.typ == "U" && !x.s.Implied && !slices.ContainsFunc(x.d.filegroups, func(g fileGroup) bool { return g.memory && g.files }) {
+	if room := slices.ContainsFunc(x.d.filegroups, func(g fileGroup) bool { return g.memory && g.files }); t.typ == "U" && !room && x.s.Implied {
+		x.d.filegroups = append(x.d.filegroups, fileGroup{name: "in memory", files: true, memory: true})
+	} else if t.typ == "U" && !room {
 		panic(fail(41337, "Cannot create memory optimized tables. To create memory optimized tables, the database must have a MEMORY_OPTIMIZED_FILEGROUP that is online and has at least one container."))
 	}
 	switch durability {

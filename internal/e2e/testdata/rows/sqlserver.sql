@@ -102,3 +102,49 @@ CREATE TABLE berth (id int NOT NULL, code varchar(9)); INSERT INTO berth VALUES 
 --- source
 CREATE TABLE berth (id int NOT NULL, code int);
 --- says 1 of 2 rows
+--- case a filegroup that nobody made
+--- exit 3
+--- target
+CREATE TABLE berth (id int);
+--- source
+ALTER DATABASE CURRENT ADD FILEGROUP [cold disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [cold disk];
+GO
+CREATE TABLE berth (id int);
+CREATE TABLE call (id int) ON [cold disk];
+--- says will-fail: fails when the database has no filegroup cold disk: it has none of that name
+--- case a filegroup that is there
+--- target
+ALTER DATABASE CURRENT ADD FILEGROUP [cold disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [cold disk];
+--- source
+ALTER DATABASE CURRENT ADD FILEGROUP [cold disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [cold disk];
+GO
+CREATE TABLE call (id int) ON [cold disk];
+--- says row check: fails when the database has no filegroup cold disk: it has it
+--- case no room for tables in memory
+--- exit 3
+--- target
+CREATE TABLE berth (id int NOT NULL CONSTRAINT PK_b PRIMARY KEY NONCLUSTERED); INSERT INTO berth VALUES (1);
+--- source
+ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one') TO FILEGROUP fast;
+GO
+CREATE TABLE berth (id int NOT NULL CONSTRAINT PK_b PRIMARY KEY NONCLUSTERED) WITH (MEMORY_OPTIMIZED = ON);
+--- says will-fail: fails when the database has no filegroup for tables in memory: it has none
+--- case rows of a table in memory that would go
+--- target
+ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one') TO FILEGROUP fast;
+GO
+CREATE TABLE berth (id int NOT NULL PRIMARY KEY NONCLUSTERED, gone int) WITH (MEMORY_OPTIMIZED = ON);
+INSERT INTO berth VALUES (1, NULL);
+--- source
+ALTER DATABASE CURRENT ADD FILEGROUP fast CONTAINS MEMORY_OPTIMIZED_DATA;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one') TO FILEGROUP fast;
+GO
+CREATE TABLE berth (id int NOT NULL PRIMARY KEY NONCLUSTERED) WITH (MEMORY_OPTIMIZED = ON);
+--- says none of 1 row holds a value; the script stops
+--- trips UPDATE berth SET gone = 4
+--- keep SELECT gone FROM berth

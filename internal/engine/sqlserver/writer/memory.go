@@ -36,6 +36,10 @@ func led(c *order.Change, list []*order.Action) []*order.Action {
 			}
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails when a trigger of the database looks at it: " + strings.Join(watching, ", ")})
 		}
+		if c.Source != nil && c.Source.Kind == catalog.Table && c.Source.Has(vocab.InMemory) && !inMemoryThere(c) && slices.Contains(a.Makes, c.Source.Ref()) {
+			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: c.Source.Ref(), Text: "fails when the database has no filegroup for tables in memory",
+				Ask: &order.Question{Count: "SELECT CASE WHEN COUNT(*) = 0 THEN 1 ELSE 0 END FROM sys.filegroups AS g WHERE g.type = 'FX'", None: "it has one", Found: "it has none", Way: "have one that contains MEMORY_OPTIMIZED_DATA made by who looks after the database", Tries: "a filegroup that contains MEMORY_OPTIMIZED_DATA"}})
+		}
 		a.Leads, a.Later, a.Late = true, true, false
 		a.Note = strings.TrimSpace(behindMemory + " " + a.Note)
 	}
@@ -60,6 +64,13 @@ func watchers(c *order.Change) []string {
 func anyInMemory(c *order.Change) bool {
 	return order.Remember(c, "in memory", func() bool {
 		return slices.ContainsFunc(slices.Concat(c.Actual.Objects, c.Desired.Objects), inMemory)
+	})
+}
+
+// inMemoryThere tells whether the target has tables in memory, and so room for them.
+func inMemoryThere(c *order.Change) bool {
+	return order.Remember(c, "in memory there", func() bool {
+		return slices.ContainsFunc(c.Actual.Objects, func(o *catalog.Object) bool { return o.Kind == catalog.Table && o.Has(vocab.InMemory) })
 	})
 }
 

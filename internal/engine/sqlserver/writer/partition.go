@@ -126,7 +126,7 @@ func inUse(c *order.Change, a *order.Action) {
 		}
 		query := "SELECT COUNT(*) FROM sys.indexes AS i JOIN sys.partition_schemes AS s ON s.data_space_id = i.data_space_id WHERE s.name = " + vocab.String(o.Name)
 		a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.Ref(), Text: "fails while tables or indexes lie on it",
-			Ask: &order.Question{Count: query, What: "lie on it", None: "nothing lies on it", Tries: "another scheme for them"}})
+			Ask: &order.Question{Count: query, None: "nothing lies on it", Found: "some do", Way: "move them first", Tries: "another scheme for them"}})
 		return
 	}
 }

@@ -202,7 +202,7 @@ func grouped(c *order.Change, list []*order.Action) []*order.Action {
 				warned[g] = true
 				name := vocab.Bare(g)
 				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: made, Text: "fails when the database has no filegroup " + name,
-					Ask: &order.Question{Count: "SELECT 1 - COUNT(*) FROM sys.filegroups AS g WHERE g.name = " + vocab.String(name), What: "is missing", None: "it has it", Tries: "a filegroup of that name"}})
+					Ask: &order.Question{Count: "SELECT 1 - COUNT(*) FROM sys.filegroups AS g WHERE g.name = " + vocab.String(name), None: "it has it", Found: "it has none of that name", Way: "have the filegroup made by who looks after the database", Tries: "a filegroup of that name"}})
 			}
 		}
 	}
