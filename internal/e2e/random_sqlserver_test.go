@@ -7,10 +7,10 @@ import (
 )
 
 // servedTable is what only SQL Server has: rows that count by themselves, a history that is
-// kept, a policy that looks at each row, partitions.
+// kept, a policy that looks at each row, partitions, another disk, words that are searched.
 type servedTable struct {
-	identity, versioned, named, hidden, filtered, parted bool
-	months                                               int
+	identity, versioned, named, hidden, filtered, parted, cold, searched bool
+	months                                                               int
 }
 
 // serves gives the tables what only SQL Server has; what was there before mostly stays.
@@ -21,7 +21,7 @@ func (s *spec) serves(r *rand.Rand, was *spec) {
 			old = was.table(t.name).served
 		}
 		turn := func(b bool, one int) bool { return b != (r.IntN(one) == 0) }
-		t.served = servedTable{identity: turn(old.identity, 5), versioned: turn(old.versioned, 3), named: turn(old.named, 4), hidden: turn(old.hidden, 4), filtered: turn(old.filtered, 4), parted: turn(old.parted, 5), months: old.months}
+		t.served = servedTable{identity: turn(old.identity, 5), versioned: turn(old.versioned, 3), named: turn(old.named, 4), hidden: turn(old.hidden, 4), filtered: turn(old.filtered, 4), parted: turn(old.parted, 5), cold: turn(old.cold, 5), searched: turn(old.searched, 4), months: old.months}
 		if r.IntN(4) == 0 {
 			t.served.months = r.IntN(3)
 		}
@@ -46,6 +46,8 @@ func (p pen) placed(t *tableSpec) string {
 	s := ""
 	if t.served.parted {
 		s = p.word(" ON ") + p.name("nos") + " (" + p.name("id") + ")"
+	} else if t.served.cold {
+		s = p.word(" ON ") + p.name("cold disk")
 	}
 	if !t.served.versioned {
 		return s
@@ -66,11 +68,23 @@ func (p pen) placed(t *tableSpec) string {
 
 // partitions stand before the tables, policies behind everything.
 func (p pen) partitions(s *spec) string {
-	return "CREATE PARTITION FUNCTION by_no (" + p.typ("int") + ") AS RANGE RIGHT FOR VALUES (2, 30);\nCREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([PRIMARY]);\nGO\nCREATE FUNCTION dbo.sees (@no int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @no > 0;\nGO\n"
+	return "ALTER DATABASE CURRENT ADD FILEGROUP [cold disk];\nALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [cold disk];\nCREATE FULLTEXT CATALOG words AS DEFAULT;\nGO\nCREATE PARTITION FUNCTION by_no (" + p.typ("int") + ") AS RANGE RIGHT FOR VALUES (2, 30);\nCREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([PRIMARY]);\nGO\nCREATE FUNCTION dbo.sees (@no int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @no > 0;\nGO\n"
 }
 
 func (p pen) policies(s *spec) string {
 	var b strings.Builder
+	for _, t := range s.tables {
+		var words []string
+		for _, c := range t.cols {
+			if c.typ == "text" && c.computed == "" {
+				words = append(words, p.name(c.name)+p.word(" LANGUAGE 1031"))
+			}
+		}
+		if t.served.searched && len(words) > 0 {
+			fmt.Fprintf(&b, "CREATE UNIQUE INDEX %s ON %s (%s) ON [PRIMARY];\n", p.name("by_"+t.name), p.name(t.name), p.name("id"))
+			fmt.Fprintf(&b, "CREATE FULLTEXT INDEX ON %s (%s) KEY INDEX %s;\n", p.name(t.name), strings.Join(words, ", "), p.name("by_"+t.name))
+		}
+	}
 	for _, t := range s.tables {
 		if t.served.filtered {
 			fmt.Fprintf(&b, "CREATE SECURITY POLICY %s ADD FILTER PREDICATE dbo.%s(%s) ON dbo.%s, ADD BLOCK PREDICATE dbo.%s(%s) ON dbo.%s AFTER UPDATE;\n", p.name("own_"+t.name), p.name("sees"), p.name("id"), p.name(t.name), p.name("sees"), p.name("id"), p.name(t.name))

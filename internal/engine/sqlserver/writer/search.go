@@ -122,27 +122,70 @@ func groupOf(o *catalog.Object) string {
 }
 
 // moved takes a table to another filegroup with its clustered index, which is made anew
-// there in one go (SQL Server: CREATE INDEX, DROP_EXISTING); nil where that is not needed,
-// as the index is made anew for another reason.
-func (w *Writer) moved(c *order.Change) *order.Action {
+// there in one go (SQL Server: CREATE INDEX, DROP_EXISTING), and the indexes that lie where
+// it does after it. The clustered index is left out where it is made anew for another reason.
+func (w *Writer) moved(c *order.Change) []*order.Action {
 	o := c.Source
-	p := stays(c)
-	if p == nil {
-		return nil
+	var out []*order.Action
+	if p := stays(c); p != nil {
+		out = append(out, w.movedWith(c, p, &order.Action{About: o.Ref(), Title: "move " + title(o) + " to another filegroup", Makes: []catalog.Ref{o.Ref()},
+			Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "table " + o.Name + " is written anew"}}}))
 	}
-	a := locks(&order.Action{About: o.Ref(), Title: "move " + title(o) + " to another filegroup", Makes: []catalog.Ref{o.Ref()},
-		Risks: []order.Risk{{Kind: order.Rewrite, On: o.Ref(), Text: "table " + o.Name + " is written anew"}}}, c.Target)
+	for _, it := range c.Parts {
+		p := it.Source
+		if p == nil || it.Target == nil || len(it.Properties) > 0 || c.Rebuilds(it) || clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+			continue
+		}
+		ref := o.PartRef(p)
+		a := w.movedWith(c, p, &order.Action{About: ref, Title: partTitle("move", o, p, "of") + " to another filegroup", Makes: []catalog.Ref{ref}})
+		a.After = append(a.After, o.Ref())
+		out = append(out, a)
+	}
+	return out
+}
+
+// movedWith lets an index, or the index of a key, be made anew where its table is to lie.
+func (w *Writer) movedWith(c *order.Change, p *catalog.Object, a *order.Action) *order.Action {
+	o := c.Source
+	locks(a, c.Target)
 	options := append(w.online(c, p), "DROP_EXISTING = ON")
+	on := " ON " + groupOf(o)
 	if p.Kind == catalog.Index {
 		s := indexSQL(o, p, options)
-		if !o.Has(vocab.Filegroup) {
-			s += " ON " + vocab.DefaultGroup
+		if !strings.HasSuffix(s, on) {
+			s += on
 		}
 		a.SQL = batches(s + ";")
 		return a
 	}
-	a.SQL = []string{onNamed(c.Target, p, p.Name, "CREATE UNIQUE CLUSTERED INDEX ", " ON "+qualified(o)+" ("+written(p, "columns")+")"+withOptions(p, options...)+" ON "+groupOf(o)+";")}
+	how := map[bool]string{true: "CLUSTERED", false: "NONCLUSTERED"}[clustered(p)]
+	a.SQL = []string{onNamed(c.Target, p, p.Name, "CREATE UNIQUE "+how+" INDEX ", " ON "+qualified(o)+" ("+written(p, "columns")+")"+withOptions(p, options...)+on+";")}
 	return a
+}
+
+// explicit says of the indexes of a table that moves where they lie, which is where it will:
+// it depends on the order of things whether it lies there when they are made.
+func explicit(c *order.Change) *order.Change {
+	out, item := *c, *c.Item
+	out.Item, item.Parts = &item, slices.Clone(c.Parts)
+	for i, it := range item.Parts {
+		p := it.Source
+		if p == nil || clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+			continue
+		}
+		part := *it
+		part.Source = p.Clone()
+		part.Source.Set(vocab.Filegroup, catalog.PlainSQL(groupOf(c.Source)))
+		item.Parts[i] = &part
+	}
+	return &out
+}
+
+// special tells whether a table has indexes on XML or in space, which do not move.
+func special(o *catalog.Object) bool {
+	return slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool {
+		return p.Kind == catalog.Index && (p.Has("tessellation") || strings.HasSuffix(p.Text("type"), "XML"))
+	})
 }
 
 // stays is the clustered index or key of a table that stays as it is.

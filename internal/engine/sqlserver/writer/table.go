@@ -197,9 +197,8 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 	o := c.Source
 	var out []*order.Action
 	if c.Property(vocab.Filegroup) != nil {
-		if a := w.moved(c); a != nil {
-			out = append(out, a)
-		}
+		out = append(out, w.moved(c)...)
+		c = explicit(c)
 	}
 	a := locks(&order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}}, c.Target)
 	for _, d := range c.Properties {
@@ -260,7 +259,7 @@ func rebuilt(c *order.Change) string {
 	if rekeyed(c) {
 		return "its primary key is another one"
 	}
-	if c.Property(vocab.Filegroup) != nil && stays(c) == nil && !comes(c) {
+	if c.Property(vocab.Filegroup) != nil && (special(c.Target) || stays(c) == nil && !comes(c)) {
 		return "it lies in another filegroup"
 	}
 	return counts(c.Source, c.Target)
@@ -272,7 +271,7 @@ func copied(o, was *catalog.Object) bool {
 		return true
 	}
 	a, b := o.Property(vocab.Partitioned), was.Property(vocab.Partitioned)
-	if groupOf(o) != groupOf(was) && !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return clustered(p) && was.Part(p.Kind, p.Key()) != nil }) {
+	if groupOf(o) != groupOf(was) && (special(was) || !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return clustered(p) && was.Part(p.Kind, p.Key()) != nil })) {
 		return true
 	}
 	return counts(o, was) != "" || (a == nil) != (b == nil) || a != nil && !a.Value.Equal(b.Value)
