@@ -110,7 +110,7 @@ func TestBadInput(t *testing.T) {
 		{"a pattern for nothing", 2, "compare dev.db live.db --only table:bertj", "--only table:bertj matches nothing"},
 		{"a broken pattern", 2, "compare dev.db live.db --only a.b.c.d", "more than three names"},
 		{"a group", 2, "compare dev.db live.db --group size", "it is kind or status"},
-		{"an include", 2, "compare dev.db live.db --include colours", "one of definers, grants, owners"},
+		{"an include", 2, "compare dev.db live.db --include colours", "definers, grants, owners"},
 		{"a format", 2, "compare dev.db live.db --format xml", "text, json"},
 		{"a colour", 2, "compare dev.db live.db --color perhaps", "auto, always, never"},
 		{"a file that is there", 2, "script dev.db live.db -o there.sql --may-lose *", "there.sql is there already; give --force"},

@@ -164,9 +164,27 @@ func (w *Rewriting) prove(ctx context.Context, p *Place, in *rewrite.Texts, desi
 	}
 	got = asAsked(got, in.Actual, opt.Groups)
 	for _, it := range compare.Compare(desired, got, compare.Options{Groups: groups}).Differences() {
+		if onlyOrdered(it, opt.Groups) {
+			continue
+		}
 		return fmt.Errorf("%s cannot be written anew statement by statement: %s would not be as it shall (%s); write a script for it: dapper-mirror script", p.Label, it.Object().Ref(), wrong(it))
 	}
 	return nil
+}
+
+// onlyOrdered tells whether a thing differs in the order of its parts alone, which nobody
+// asked for.
+func onlyOrdered(it *compare.Item, asked map[string]bool) bool {
+	if it.Status != compare.Differs || len(it.Changed()) > 0 {
+		return false
+	}
+	return !slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
+		p := it.Source.Property(d.Name)
+		if p == nil {
+			p = it.Target.Property(d.Name)
+		}
+		return p == nil || !p.Order || p.Group == "" || asked[p.Group]
+	})
 }
 
 // wrong names what of a thing is not as it shall be.

@@ -218,7 +218,7 @@ func keepOptional(base, target *catalog.Object, groups map[string]bool) *catalog
 	}
 	for i := range base.Properties {
 		p := &base.Properties[i]
-		if !judge.Optional(p, groups) {
+		if p.Order || !judge.Optional(p, groups) { // its parts come in its order
 			continue
 		}
 		if t := target.Property(p.Name); t == nil {
@@ -229,7 +229,7 @@ func keepOptional(base, target *catalog.Object, groups map[string]bool) *catalog
 	}
 	for i := range target.Properties {
 		p := &target.Properties[i]
-		if judge.Optional(p, groups) && base.Property(p.Name) == nil {
+		if !p.Order && judge.Optional(p, groups) && base.Property(p.Name) == nil {
 			edit().Optional(p.Name, p.Group, p.Value)
 		}
 	}

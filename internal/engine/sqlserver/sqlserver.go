@@ -284,7 +284,7 @@ func explain(err error) error {
 			return false
 		}
 		switch {
-		case e.Number == writer.GuardNumber:
+		case e.Number == vocab.GuardNumber:
 			return fmt.Errorf("%w: %s", engine.ErrGuard, e.Message)
 		case e.Number == 4060, e.Number == 911:
 			return fmt.Errorf("%w: the server has no such database, or the account may not use it", engine.ErrNotFound)

@@ -304,13 +304,18 @@ func init() {
 		"partition_range_values":  {"function_id# boundary_id# parameter_id# value", showPartValues},
 		"partition_schemes":       {"name data_space_id# type type_desc is_default# is_system# function_id#", showPartSchemes},
 		"destination_data_spaces": {"partition_scheme_id# destination_id# data_space_id#", showDestinations},
-		"assemblies":              {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
-		"service_queues":          {objectColumns, nil},
-		"xml_schema_collections":  {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
-		"fulltext_catalogs":       {"fulltext_catalog_id# name path is_default# is_accent_sensitivity_on# data_space_id# file_id# principal_id# is_importing#", showTextCatalogs},
-		"fulltext_indexes":        {"object_id# unique_index_id# fulltext_catalog_id# is_enabled# change_tracking_state change_tracking_state_desc stoplist_id#", showTextIndexes},
-		"fulltext_stoplists":      {"stoplist_id# name create_date modify_date principal_id#", nil},
-		"fulltext_index_columns":  {"object_id# column_id# type_column_id# language_id# statistical_semantics#", showTextColumns},
+	})
+}
+
+func init() {
+	maps.Copy(sysViews, map[string]sysView{
+		"assemblies":             {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
+		"service_queues":         {objectColumns, nil},
+		"xml_schema_collections": {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
+		"fulltext_catalogs":      {"fulltext_catalog_id# name path is_default# is_accent_sensitivity_on# data_space_id# file_id# principal_id# is_importing#", showTextCatalogs},
+		"fulltext_indexes":       {"object_id# unique_index_id# fulltext_catalog_id# is_enabled# change_tracking_state change_tracking_state_desc stoplist_id#", showTextIndexes},
+		"fulltext_stoplists":     {"stoplist_id# name create_date modify_date principal_id#", nil},
+		"fulltext_index_columns": {"object_id# column_id# type_column_id# language_id# statistical_semantics#", showTextColumns},
 		"dm_db_partition_stats": {"partition_id# object_id# index_id# partition_number# used_page_count# row_count#", func(x *session, add func(...any)) {
 			for _, o := range x.d.list("U", "V") {
 				for _, i := range o.indexes {

@@ -168,3 +168,12 @@ CREATE ROLE spare; CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int); GRANT
 --- rows
 ALTER TABLE dbo.berth ADD lamp int;
 --- keep SELECT id, depth FROM dbo.berth
+--- case column-order
+--- says --include column-order
+--- source
+CREATE TYPE dbo.calls AS TABLE (no int, paid bit); CREATE TABLE dbo.berth (name nvarchar(9), id int PRIMARY KEY, depth int);
+--- target
+CREATE TYPE dbo.calls AS TABLE (paid bit, no int); CREATE TABLE dbo.berth (id int PRIMARY KEY, depth int, name nvarchar(9)); INSERT INTO dbo.berth VALUES (1, 2, N'Ost');
+--- rows
+ALTER TABLE dbo.berth ADD lamp int;
+--- keep SELECT id, depth FROM dbo.berth

@@ -432,7 +432,7 @@ func (r *reader) columnOrder() {
 			order = append(order, p.Key())
 		}
 		switch {
-		case len(order) < 2 || o.Text(vocab.Current) != "" || len(o.PartsOf(vocab.Versioning)) > 0:
+		case len(order) == 0 || o.Text(vocab.Current) != "" || len(o.PartsOf(vocab.Versioning)) > 0:
 		case o.Kind == vocab.TableType:
 			o.SetOrder("column order", order)
 		case o.Kind == catalog.Table:

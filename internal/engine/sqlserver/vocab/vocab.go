@@ -45,6 +45,9 @@ const (
 // HistoryOf begins what a history table is known by whose name the server made.
 const HistoryOf = "history of "
 
+// GuardNumber is the number of the error that a guard stops a script with.
+const GuardNumber = 50871
+
 // TextIndexName is what the full-text index of a table is known by: it has no name.
 const TextIndexName = "full text"
 

@@ -9,18 +9,16 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/sqlserver/convert"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
-
-// GuardNumber is the number of the error that a guard stops a script with.
-const GuardNumber = 50871
 
 // guarded makes the script stop when there are such rows: it locks the table, then
 // looks.
 func guarded(q *order.Question, o *catalog.Object, message string) *order.Question {
 	q.On = append(q.On, o.Ref())
 	q.Locks = []string{batch("IF EXISTS (SELECT 1 FROM " + qualified(o) + " WITH (TABLOCKX, HOLDLOCK) WHERE 1 = 0) PRINT N'locked';")}
-	q.Guard = []string{batch(fmt.Sprintf("IF EXISTS (%s) THROW %d, %s, 1;", q.List, GuardNumber, vocab.String(message)))}
+	q.Guard = []string{batch(fmt.Sprintf("IF EXISTS (%s) THROW %d, %s, 1;", q.List, vocab.GuardNumber, vocab.String(message)))}
 	return q
 }
 
@@ -88,7 +86,7 @@ func typeRisks(c *order.Change, it *compare.Item) []order.Risk {
 	changed := fmt.Sprintf("%s IS NOT NULL AND TRY_CONVERT(%s, %s) <> %s", there, from, there, exactly(from, name))
 	loss := order.Risk{Kind: order.Loss, On: ref, Text: fmt.Sprintf("what %s does not hold of the values of column %s of table %s", to, p.Name, o.Name),
 		Ask:   guarded(order.RowsWhere(qualified(o), changed, "hold a value that would change"), o, fmt.Sprintf("column %s of table %s holds values that would change", was.Name, o.Name)),
-		First: batches(fmt.Sprintf("UPDATE %s SET %s = CONVERT(%s, CONVERT(%s, %s)) WHERE %s;", qualified(o), name, from, to, name, changed))}
+		First: ddl.Batches(fmt.Sprintf("UPDATE %s SET %s = CONVERT(%s, CONVERT(%s, %s)) WHERE %s;", qualified(o), name, from, to, name, changed))}
 	return []order.Risk{loss, may}
 }
 
@@ -146,7 +144,7 @@ func (w *Writer) doubled(c *order.Change, p *catalog.Object) *order.Question {
 	}
 	o := c.Target
 	var cols []string
-	for _, n := range writtenList(p, "columns") {
+	for _, n := range ddl.WrittenList(p, "columns") {
 		cols = append(cols, strings.TrimSuffix(n, " DESC"))
 	}
 	list := strings.Join(cols, ", ")
@@ -182,7 +180,7 @@ func (w *Writer) orphans(c *order.Change, p *catalog.Object) *order.Question {
 
 // Orphans asks for rows of a table whose parent is not there.
 func Orphans(o, p, parent *catalog.Object) *order.Question {
-	cols, refs := writtenList(p, "columns"), writtenList(p, "parent columns")
+	cols, refs := ddl.WrittenList(p, "columns"), ddl.WrittenList(p, "parent columns")
 	var has, same []string
 	for i := range cols {
 		has = append(has, "c."+cols[i]+" IS NOT NULL")

@@ -10,6 +10,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine/sqlserver/convert"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -69,17 +70,17 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 		nullable.Remove("not null")
 		a.Fills = append(a.Fills, order.NewFill(ref, qualified(c.Target), value))
 		a.Uses = append(a.Uses, reads(c, value)...)
-		a.SQL = batches(add + columnSQL(nullable, false) + ";")
+		a.SQL = ddl.Batches(add + ddl.Column(nullable, false) + ";")
 		a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+quote(p.Name)+" = ("+value+");")...)
 		if p.Has("not null") {
-			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+quote(p.Name)+" "+typeSQL(p)+nullSQL(p)+";"))
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+quote(p.Name)+" "+ddl.Type(p)+ddl.Null(p)+";"))
 			if since(o, p) == "" || value != since(o, p) { // which never is
 				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
 					Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)}})
 			}
 		}
 	default:
-		a.SQL = batches(add + columnSQL(p, false) + ";")
+		a.SQL = ddl.Batches(add + ddl.Column(p, false) + ";")
 		if p.Has("not null") && !p.Has("default") && !p.Has("identity") && !p.Has("generated") && p.Text("type") != "rowversion" {
 			a.Risks = append(a.Risks, needsValue(c, p))
 		}
@@ -87,7 +88,7 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	if p.Has("identity") || p.Has("persisted") || p.Text("type") == "rowversion" {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: "every row of table " + o.Name + " gets a value"})
 	}
-	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+	a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 	return a
 }
 
@@ -130,7 +131,7 @@ func (w *Writer) quietly(c *order.Change, update string) []string {
 		off = append(off, "DISABLE TRIGGER "+name+" ON "+qualified(c.Target)+";")
 		on = append(on, "ENABLE TRIGGER "+name+" ON "+qualified(c.Target)+";")
 	}
-	return batches(slices.Concat(off, []string{update}, on)...)
+	return ddl.Batches(slices.Concat(off, []string{update}, on)...)
 }
 
 func (w *Writer) dropColumn(c *order.Change, p *catalog.Object) *order.Action {
@@ -139,7 +140,7 @@ func (w *Writer) dropColumn(c *order.Change, p *catalog.Object) *order.Action {
 	a := locks(&order.Action{About: ref, Title: fmt.Sprintf("drop column %s of %s", p.Name, o.Name), Removes: []catalog.Ref{ref}, Frees: append(partNames(o, p), order.Name{Space: "column", Schema: o.Schema, Name: strings.ToLower(o.Name + "." + p.Name)})}, o)
 	alter := "ALTER TABLE " + qualified(o) + " DROP "
 	if p.Has("default") {
-		a.SQL = []string{dropConstraint(o, p, p.Text("default name"))}
+		a.SQL = []string{ddl.DropConstraint(o, p, p.Text("default name"))}
 	}
 	a.SQL = append(a.SQL, batch(alter+"COLUMN "+quote(p.Name)+";"))
 	a.Effects = columnsOf(o)
@@ -167,7 +168,7 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	newDefault := it.Property("default") != nil || it.Property("default name") != nil && (p.Text("default name") == "" || was.Text("default") == "" || nameTaken(c, p)) || c.RebuildsFact(it, "default")
 	aside := was.Has("default") && (newDefault || typed || rebuild)
 	if aside {
-		a.SQL = append(a.SQL, dropConstraint(c.Target, was, was.Text("default name")))
+		a.SQL = append(a.SQL, ddl.DropConstraint(c.Target, was, was.Text("default name")))
 		a.Frees = append(a.Frees, partNames(c.Target, was)...)
 	}
 	if rebuild {
@@ -193,17 +194,17 @@ func (w *Writer) alterColumn(c *order.Change, it *compare.Item) []*order.Action 
 	}
 	switch {
 	case p.Has("default") && (aside || !was.Has("default")):
-		a.SQL = append(a.SQL, batch(alter+"ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
+		a.SQL = append(a.SQL, batch(alter+"ADD"+ddl.Named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
 		a.Takes = append(a.Takes, partNames(o, p)...)
 	case it.Property("default name") != nil && p.Has("default"):
 		if old := was.Text("default name"); old != "" {
 			a.SQL = append(a.SQL, renamed(&catalog.Object{Schema: o.Schema, Name: old}, p.Text("default name"), ""))
 		} else {
-			a.SQL = append(a.SQL, renamedByDefinition(c.Target, was, p.Text("default name")))
+			a.SQL = append(a.SQL, ddl.RenamedByDefinition(c.Target, was, p.Text("default name")))
 		}
 		a.Frees, a.Takes = append(a.Frees, partNames(c.Target, was)...), append(a.Takes, partNames(o, p)...)
 	}
-	a.SQL = append(a.SQL, comments(p, described, levelOf(o).part(p))...)
+	a.SQL = append(a.SQL, ddl.Comments(p, described, ddl.LevelOf(o).Part(p))...)
 	if len(a.SQL) == 0 {
 		return out
 	}
@@ -229,7 +230,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	}
 	a.Risks = append(a.Risks, typeRisks(c, it)...)
 	notNull := p.Has("not null") && !was.Has("not null")
-	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + typeSQL(p) + sparseSQL(p)
+	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + ddl.Type(p) + sparseSQL(p)
 	if swaps(it) || follows(c, it) {
 		w.swapped(c, it, a, alter)
 		return
@@ -256,7 +257,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 				Ask: &order.Question{Tries: whose, What: "would still hold NULL", None: "none would", Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE %s IS NULL AND (%s) IS NULL", qualified(c.Target), quote(was.Name), value)}})
 		}
 	}
-	a.SQL = append(a.SQL, batch(whole+nullSQL(p)+";"))
+	a.SQL = append(a.SQL, batch(whole+ddl.Null(p)+";"))
 }
 
 func sparseSQL(p *catalog.Object) string {
@@ -289,10 +290,10 @@ func (w *Writer) swapped(c *order.Change, it *compare.Item, a *order.Action, alt
 		value = "COALESCE(" + value + ", " + f + ")"
 		a.Fills = append(a.Fills, order.Fill{On: o.PartRef(p), Value: f, Ask: holdsNull(c.Target, it.Target)})
 	}
-	a.SQL = append(a.SQL, batch(alter+"ADD "+columnSQL(bare, true)+";"))
+	a.SQL = append(a.SQL, batch(alter+"ADD "+ddl.Column(bare, true)+";"))
 	a.SQL = append(a.SQL, w.quietly(c, "UPDATE "+qualified(o)+" SET "+fresh+" = "+value+";")...)
 	if p.Has("not null") {
-		a.SQL = append(a.SQL, batch(alter+"ALTER COLUMN "+fresh+" "+typeSQL(p)+nullSQL(p)+";"))
+		a.SQL = append(a.SQL, batch(alter+"ALTER COLUMN "+fresh+" "+ddl.Type(p)+ddl.Null(p)+";"))
 	}
 	a.SQL = append(a.SQL, batch(alter+"DROP COLUMN "+old+";"), batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+fresh)+", "+vocab.String(p.Name)+", N'COLUMN';"))
 	a.Note = strings.TrimSpace(a.Note + " The column becomes the last one of the table.")
@@ -323,7 +324,7 @@ func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*
 	plain.Set("type", catalog.Scalar(t.Text("type")))
 	alter := "ALTER TABLE " + qualified(c.Target) + " "
 	down := locks(&order.Action{About: c.Target.PartRef(was), Title: fmt.Sprintf("let column %s of %s have the type behind %s", was.Name, o.Name, t.Name), Removes: []catalog.Ref{c.Target.PartRef(was)}, Frees: a.Frees,
-		SQL: append(a.SQL, batch(alter+"ALTER COLUMN "+quote(was.Name)+" "+typeSQL(plain)+nullSQL(was)+";"))}, c.Target)
+		SQL: append(a.SQL, batch(alter+"ALTER COLUMN "+quote(was.Name)+" "+ddl.Type(plain)+ddl.Null(was)+";"))}, c.Target)
 	item := &compare.Item{Source: p, Target: plain, Properties: it.Properties, Status: it.Status}
 	up := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, c.Target)
 	w.restated(c, item, up, "ALTER TABLE "+qualified(o)+" ")
@@ -334,10 +335,10 @@ func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*
 		up.SQL = append(up.SQL, w.columnFlags(it, "ALTER TABLE "+qualified(o)+" ")...)
 	}
 	if p.Has("default") {
-		up.SQL = append(up.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
+		up.SQL = append(up.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+ddl.Named(p.Text("default name"))+" DEFAULT ("+p.Text("default")+") FOR "+quote(p.Name)+";"))
 		up.Takes = partNames(o, p)
 	}
-	up.SQL = append(up.SQL, comments(p, was, levelOf(o).part(p))...)
+	up.SQL = append(up.SQL, ddl.Comments(p, was, ddl.LevelOf(o).Part(p))...)
 	return []*order.Action{down, up}
 }
 

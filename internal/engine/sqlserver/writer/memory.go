@@ -7,6 +7,7 @@ import (
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -74,52 +75,6 @@ func inMemoryThere(c *order.Change) bool {
 	})
 }
 
-func durability(o *catalog.Object) string {
-	if o.Text(vocab.InMemory) == "with its rows" {
-		return "SCHEMA_AND_DATA"
-	}
-	return "SCHEMA_ONLY"
-}
-
-// inlineIndex is an index as a line of CREATE TABLE, or behind ADD of ALTER TABLE: those of
-// tables in memory, and of table types.
-func inlineIndex(p *catalog.Object) string {
-	s := "INDEX " + quote(p.Name)
-	if p.Has("unique") {
-		s += " UNIQUE"
-	}
-	switch t := p.Text("type"); t {
-	case "clustered columnstore":
-		return s + " CLUSTERED COLUMNSTORE"
-	case "clustered":
-		s += " CLUSTERED"
-	case "hash":
-		s += " HASH"
-	default:
-		s += " NONCLUSTERED"
-	}
-	return s + " (" + written(p, "columns") + ")" + withOptions(p)
-}
-
-// memoryLines are the lines of CREATE TABLE of a table in memory: its indexes and its
-// primary key are made with it. The key is called otherwise while another table has its name.
-func memoryLines(o *catalog.Object, columns []string, key string) []string {
-	out := slices.Clone(columns)
-	for _, p := range o.Parts {
-		switch p.Kind {
-		case catalog.PrimaryKey:
-			k := *p
-			if k.Name != "" && key != "" {
-				k.Name = key
-			}
-			out = append(out, keySQL(o, &k, false))
-		case catalog.Index:
-			out = append(out, inlineIndex(p))
-		}
-	}
-	return out
-}
-
 // rekeyed tells whether the primary key of a table in memory becomes another one: such a
 // table is never without.
 func rekeyed(c *order.Change) bool {
@@ -134,7 +89,7 @@ func rekeyed(c *order.Change) bool {
 			return true
 		}
 		for _, d := range it.Properties {
-			if d.Name != "name" && d.Name != "buckets" && !described(d.Name) {
+			if d.Name != "name" && d.Name != "buckets" && !ddl.Described(d.Name) {
 				return true
 			}
 		}
@@ -161,12 +116,12 @@ func swapped(c *order.Change, fresh string, into, from []string, identity bool) 
 		return s
 	}
 	if !old.Has(vocab.InMemory) {
-		return batches("BEGIN TRY\n  BEGIN TRANSACTION;\n  " + insert(" WITH (SNAPSHOT)", qualified(old)+" WITH (HOLDLOCK, TABLOCKX)") + "\n  DROP TABLE " + qualified(old) + ";\n  COMMIT TRANSACTION;\nEND TRY\nBEGIN CATCH\n  IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;\n  THROW;\nEND CATCH")
+		return ddl.Batches("BEGIN TRY\n  BEGIN TRANSACTION;\n  " + insert(" WITH (SNAPSHOT)", qualified(old)+" WITH (HOLDLOCK, TABLOCKX)") + "\n  DROP TABLE " + qualified(old) + ";\n  COMMIT TRANSACTION;\nEND TRY\nBEGIN CATCH\n  IF @@TRANCOUNT > 0 ROLLBACK TRANSACTION;\n  THROW;\nEND CATCH")
 	}
 	rename := func(from, to string) string {
 		return "IF OBJECT_ID(" + vocab.String(from) + ") IS NOT NULL EXEC sp_rename " + vocab.String(from) + ", " + vocab.String(to) + ";"
 	}
-	out := batches(rename(qualified(old), scratchName(c, "dapper_mirror_old_")) + "\nBEGIN TRY\n  " + insert("", aside) + "\nEND TRY\nBEGIN CATCH\n  " + rename(aside, old.Name) + "\n  THROW;\nEND CATCH")
+	out := ddl.Batches(rename(qualified(old), scratchName(c, "dapper_mirror_old_")) + "\nBEGIN TRY\n  " + insert("", aside) + "\nEND TRY\nBEGIN CATCH\n  " + rename(aside, old.Name) + "\n  THROW;\nEND CATCH")
 	if identity && hasIdentity(old) && !c.Source.Has(vocab.InMemory) {
 		out = append(out, reseeded(aside, fresh))
 	}

@@ -9,39 +9,9 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
-
-// moduleSQL makes a view or routine, or replaces it.
-func moduleSQL(o *catalog.Object, verb string) string {
-	return heading(o) + verb + " " + keyword(o) + " " + qualified(o) + spaced(o.Text("definition"))
-}
-
-// heading is what stands before a module's text: comments that its server keeps.
-func heading(o *catalog.Object) string {
-	if h := o.Text("heading"); h != "" {
-		return h + "\n"
-	}
-	return ""
-}
-
-func spaced(definition string) string {
-	if strings.HasPrefix(definition, "(") {
-		return definition
-	}
-	return " " + definition
-}
-
-// inSettings puts what a module was made under around its statements: the server
-// keeps it with the module (SQL Server: sys.sql_modules).
-func inSettings(o *catalog.Object, sql []string) []string {
-	for _, s := range [][2]string{{"ansi nulls off", "ANSI_NULLS"}, {"quoted identifier off", "QUOTED_IDENTIFIER"}} {
-		if o.Has(s[0]) {
-			sql = append(append([]string{batch("SET " + s[1] + " OFF;")}, sql...), batch("SET "+s[1]+" ON;"))
-		}
-	}
-	return sql
-}
 
 // moduleParts are the indexes and triggers of a view.
 func (w *Writer) moduleParts(c *order.Change) []*order.Action {
@@ -65,10 +35,10 @@ func (w *Writer) alterModule(c *order.Change) ([]*order.Action, bool) {
 	}
 	replaced := slices.ContainsFunc(c.Properties, func(d compare.PropertyDiff) bool { return d.Name == "definition" || strings.HasSuffix(d.Name, " off") })
 	if replaced {
-		a.SQL = append(a.SQL, inSettings(o, batches(moduleSQL(o, "CREATE OR ALTER")))...)
+		a.SQL = append(a.SQL, ddl.InSettings(o, ddl.Batches(ddl.Module(o, "CREATE OR ALTER")))...)
 		a.Effects = []order.Effect{{On: o.Ref(), Aspect: catalog.AspectSignature}}
 	}
-	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	a.SQL = append(a.SQL, ddl.Comments(o, c.Target, ddl.LevelOf(o))...)
 	var out []*order.Action
 	if len(a.SQL) > 0 {
 		out = append(out, a)
@@ -96,8 +66,8 @@ func (w *Writer) alterModule(c *order.Change) ([]*order.Action, bool) {
 func (w *Writer) createTrigger(o, p *catalog.Object, verb string) *order.Action {
 	ref := o.PartRef(p)
 	name := quote(o.Schema) + "." + quote(p.Name)
-	sql := []string{batch(heading(p) + verb + " TRIGGER " + name + spaced(p.Text("definition")))}
-	sql = inSettings(p, sql)
+	sql := []string{batch(ddl.Heading(p) + verb + " TRIGGER " + name + ddl.Spaced(p.Text("definition")))}
+	sql = ddl.InSettings(p, sql)
 	sql = append(sql, placed(name, p, "")...)
 	if p.Has("disabled") {
 		sql = append(sql, batch("DISABLE TRIGGER "+name+" ON "+qualified(o)+";"))
@@ -163,8 +133,8 @@ func home(o, p *catalog.Object) string {
 // what the steps before it do as well, once it is there.
 func databaseTrigger(c *order.Change, verb string) *order.Action {
 	o := c.Source
-	a := created(o, heading(o)+verb+" TRIGGER "+quote(o.Name)+spaced(o.Text("definition")))
-	a.SQL, a.Late = append(inSettings(o, a.SQL), placed(quote(o.Name), o, ofDatabase)...), true
+	a := created(o, ddl.Heading(o)+verb+" TRIGGER "+quote(o.Name)+ddl.Spaced(o.Text("definition")))
+	a.SQL, a.Late = append(ddl.InSettings(o, a.SQL), placed(quote(o.Name), o, ofDatabase)...), true
 	a.Takes = append(a.Takes, turns(o, o)...)
 	if anyInMemory(c) { // which it must not see come
 		a.Leads, a.Later = true, true
@@ -183,7 +153,7 @@ func alterDatabaseTrigger(c *order.Change) ([]*order.Action, bool) {
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}, Late: true}
 	replaced := c.Property("definition") != nil || c.Property("ansi nulls off") != nil || c.Property("quoted identifier off") != nil
 	if replaced {
-		a.SQL = inSettings(o, batches(heading(o)+"CREATE OR ALTER TRIGGER "+quote(o.Name)+spaced(o.Text("definition"))))
+		a.SQL = ddl.InSettings(o, ddl.Batches(ddl.Heading(o)+"CREATE OR ALTER TRIGGER "+quote(o.Name)+ddl.Spaced(o.Text("definition"))))
 	}
 	var before []*order.Action
 	if replaced || c.Property("order") != nil {
@@ -219,7 +189,7 @@ func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action
 		if it.Target.Has("disabled") && !p.Has("disabled") {
 			a.SQL = append(a.SQL, batch("ENABLE TRIGGER "+name+" ON "+qualified(o)+";"))
 		}
-		a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
+		a.SQL = append(a.SQL, ddl.Comments(p, it.Target, ddl.LevelOf(o).Part(p))...)
 		return append(stepsBack(c.Target, it.Target, p, quote(o.Schema)+"."+quote(it.Target.Name), ""), a)
 	}
 	a := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change trigger %s on %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, o)
@@ -230,7 +200,7 @@ func (w *Writer) alterTrigger(c *order.Change, it *compare.Item) []*order.Action
 	if it.Property("disabled") != nil {
 		a.SQL = append(a.SQL, batch(map[bool]string{true: "DISABLE", false: "ENABLE"}[p.Has("disabled")]+" TRIGGER "+name+" ON "+qualified(o)+";"))
 	}
-	a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(p))...)
+	a.SQL = append(a.SQL, ddl.Comments(p, it.Target, ddl.LevelOf(o).Part(p))...)
 	return []*order.Action{a}
 }
 
@@ -261,7 +231,7 @@ func refreshed(c *order.Change, after []catalog.Ref) []*order.Action {
 			if now == nil || now.Text("definition") != v.Text("definition") || slices.ContainsFunc(v.Needs, func(n catalog.Need) bool { return c.Desired.Resolve(n.On) == nil }) {
 				continue // it is made anew, or reads what will not be there: that is somebody else's to mend
 			}
-			a := &order.Action{About: v.Ref(), Title: "refresh " + title(v), Late: true, After: after, Locks: []order.TableLock{}, SQL: batches("EXEC sp_refreshsqlmodule " + vocab.String(qualified(v)) + ";")}
+			a := &order.Action{About: v.Ref(), Title: "refresh " + title(v), Late: true, After: after, Locks: []order.TableLock{}, SQL: ddl.Batches("EXEC sp_refreshsqlmodule " + vocab.String(qualified(v)) + ";")}
 			for _, n := range now.Needs { // it reads them all
 				a.After = append(a.After, n.On)
 			}

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -44,7 +45,7 @@ func (w *Writer) part(c *order.Change, it *compare.Item) []*order.Action {
 func partTitle(verb string, o, p *catalog.Object, between string) string {
 	name := p.Name
 	if name == "" {
-		name = "(" + written(p, "columns") + p.Text("expression") + ")"
+		name = "(" + ddl.Written(p, "columns") + p.Text("expression") + ")"
 	}
 	return fmt.Sprintf("%s %s %s %s %s", verb, p.Kind.Title(), name, between, o.Name)
 }
@@ -64,7 +65,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	o := c.Source
 	if p.Kind == catalog.Trigger {
 		a := w.createTrigger(o, p, "CREATE")
-		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+		a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 		return a
 	}
 	ref := o.PartRef(p)
@@ -74,9 +75,9 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 	switch p.Kind {
 	case catalog.Index:
 		a.Title = partTitle("create", o, p, "on")
-		a.SQL = batches(indexSQL(o, p, w.online(c, p)) + ";")
+		a.SQL = ddl.Batches(ddl.Index(o, p, w.online(c, p)) + ";")
 		if o.Has(vocab.InMemory) {
-			a.SQL = batches(add + " ADD " + inlineIndex(p) + ";")
+			a.SQL = ddl.Batches(add + " ADD " + ddl.InlineIndex(p) + ";")
 		}
 		if p.Has("unique") && there {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
@@ -85,7 +86,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
 	case catalog.PrimaryKey, catalog.Unique:
-		a.SQL = batches(add + " ADD " + keySQL(o, p, false) + ";")
+		a.SQL = ddl.Batches(add + " ADD " + ddl.Key(o, p, false) + ";")
 		if there {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when two rows have the same key", Ask: w.doubled(c, p)})
 		}
@@ -96,7 +97,7 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		a.Title, a.SQL, a.Later, a.Note = "create the full-text index of "+o.Name, w.textIndexSQL(o, p), true, behindAll
 	case vocab.Statistics:
 		a.Title = partTitle("create", o, p, "on")
-		a.SQL = []string{statisticsSQL(o, p)}
+		a.SQL = []string{ddl.Statistics(o, p)}
 	case vocab.Period:
 		a.Title = "give " + title(o) + " its period"
 		a.SQL = periodSQL(o, p)
@@ -105,19 +106,19 @@ func (w *Writer) createPart(c *order.Change, p *catalog.Object) *order.Action {
 		a.SQL = []string{versioningSQL(o, p)}
 		locks(a, c.Actual.Find(historyOf(p)))
 	case catalog.Check:
-		a.SQL = w.constraint(o, p, "CHECK"+notForReplication(p)+" ("+p.Text("expression")+")")
+		a.SQL = w.constraint(o, p, "CHECK"+ddl.NotForReplication(p)+" ("+p.Text("expression")+")")
 		if there && tested(p) {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row breaks the check", Ask: w.broken(c, p)})
 		}
 	case catalog.ForeignKey:
-		a.SQL = w.constraint(o, p, foreignKeySQL(p))
+		a.SQL = w.constraint(o, p, ddl.ForeignKey(p))
 		parent := c.Actual.Find(parentOf(p))
 		locks(a, parent)
 		if there && tested(p) {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row refers to a row that is not there", Ask: w.orphans(c, p)})
 		}
 	}
-	a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+	a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 	return a
 }
 
@@ -136,13 +137,6 @@ func tested(p *catalog.Object) bool {
 	return !p.Has("not trusted") && !p.Has("disabled") && !p.Has("not for replication")
 }
 
-func notForReplication(p *catalog.Object) string {
-	if p.Has("not for replication") {
-		return " NOT FOR REPLICATION"
-	}
-	return ""
-}
-
 // constraint adds a check or foreign key with its state.
 func (w *Writer) constraint(o, p *catalog.Object, text string) []string {
 	add := "ALTER TABLE " + qualified(o)
@@ -150,75 +144,11 @@ func (w *Writer) constraint(o, p *catalog.Object, text string) []string {
 	if o.Has(vocab.InMemory) && tested(p) { // where it is the only way
 		with = ""
 	}
-	sql := add + with + " ADD" + named(p.Name) + " " + text + ";"
+	sql := add + with + " ADD" + ddl.Named(p.Name) + " " + text + ";"
 	if p.Has("disabled") {
-		return append(batches(sql), onNamed(o, p, p.Name, add+" NOCHECK CONSTRAINT ", ";"))
+		return append(ddl.Batches(sql), ddl.OnNamed(o, p, p.Name, add+" NOCHECK CONSTRAINT ", ";"))
 	}
-	return batches(sql)
-}
-
-func foreignKeySQL(p *catalog.Object) string {
-	s := "FOREIGN KEY (" + written(p, "columns") + ") REFERENCES " + p.Text("parent") + " (" + written(p, "parent columns") + ")"
-	for _, f := range []string{"on delete", "on update"} {
-		if v := p.Text(f); v != "" {
-			s += " " + strings.ToUpper(f) + " " + v
-		}
-	}
-	return s + notForReplication(p)
-}
-
-func indexSQL(o, p *catalog.Object, more []string) string {
-	s := "CREATE "
-	if p.Has("unique") {
-		s += "UNIQUE "
-	}
-	if t := p.Text("type"); t != "" {
-		s += strings.ToUpper(t) + " "
-	}
-	s += "INDEX " + quote(p.Name) + " ON " + qualified(o)
-	var special []string
-	switch {
-	case p.Has("tessellation"):
-		s += " (" + written(p, "columns") + ") USING " + p.Text("tessellation")
-		for _, f := range [][2]string{{"bounding box", "BOUNDING_BOX"}, {"grids", "GRIDS"}} {
-			if l := p.List(f[0]); len(l) > 0 {
-				special = append(special, f[1]+" = ("+strings.Join(l, ", ")+")")
-			}
-		}
-		special = append(special, "CELLS_PER_OBJECT = "+p.Text("cells per object"))
-	case p.Has("using"):
-		s += " (" + written(p, "columns") + ") USING XML INDEX " + p.Text("using") + " FOR " + p.Text("for")
-	case strings.HasPrefix(p.Text("type"), "nonclustered columnstore"):
-		s += " (" + written(p, "include") + ")"
-	case p.Text("type") != "clustered columnstore":
-		s += " (" + written(p, "columns") + ")"
-		if i := written(p, "include"); i != "" {
-			s += " INCLUDE (" + i + ")"
-		}
-	}
-	if f := p.Text("where"); f != "" {
-		s += " WHERE " + f
-	}
-	s += withOptions(p, append(special, more...)...)
-	if strings.HasSuffix(p.Text("type"), "XML") { // it lies where its table does
-		return s
-	}
-	return s + onSQL(o, p)
-}
-
-func statisticsSQL(o, p *catalog.Object) string {
-	s := "CREATE STATISTICS " + quote(p.Name) + " ON " + qualified(o) + " (" + written(p, "columns") + ")"
-	if f := p.Text("where"); f != "" {
-		s += " WHERE " + f
-	}
-	if p.Has("no recompute") {
-		s += " WITH NORECOMPUTE"
-	}
-	return batch(s + ";")
-}
-
-func dropStatistics(o, p *catalog.Object) string {
-	return batch("DROP STATISTICS " + qualified(o) + "." + quote(p.Name) + ";")
+	return ddl.Batches(sql)
 }
 
 // dropPart removes a constraint, index or trigger.
@@ -227,28 +157,28 @@ func (w *Writer) dropPart(o, p *catalog.Object) *order.Action {
 	a := locks(&order.Action{About: ref, Title: partTitle("drop", o, p, "of"), Removes: []catalog.Ref{ref}, Frees: partNames(o, p)}, o)
 	switch p.Kind {
 	case vocab.Statistics:
-		a.SQL = []string{dropStatistics(o, p)}
+		a.SQL = []string{ddl.DropStatistics(o, p)}
 	case vocab.TextIndex:
 		a.Title, a.Alone, a.Note = "drop the full-text index of "+o.Name, true, beforeAll
-		a.SQL = batches("DROP FULLTEXT INDEX ON " + qualified(o) + ";")
+		a.SQL = ddl.Batches("DROP FULLTEXT INDEX ON " + qualified(o) + ";")
 	case vocab.Period:
 		a.Title = "take the period of " + title(o) + " away"
-		a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")
+		a.SQL = ddl.Batches("ALTER TABLE " + qualified(o) + " DROP PERIOD FOR SYSTEM_TIME;")
 	case vocab.Versioning:
 		a.Title = "end the versioning of " + title(o)
 		a.SQL = []string{pausedSQL(o, p)}
 		a.Locks = append(a.Locks, order.TableLock{On: historyOf(p), Mode: "Sch-M", Waits: "others wait to read and to write until the end", Rank: 9})
 	case catalog.Trigger:
 		a.Frees = append(a.Frees, turns(o, p)...)
-		a.SQL = batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
+		a.SQL = ddl.Batches("DROP TRIGGER " + quote(o.Schema) + "." + quote(p.Name) + ";")
 	case catalog.Index:
 		if o.Has(vocab.InMemory) {
-			a.SQL = batches("ALTER TABLE " + qualified(o) + " DROP INDEX " + quote(p.Name) + ";")
+			a.SQL = ddl.Batches("ALTER TABLE " + qualified(o) + " DROP INDEX " + quote(p.Name) + ";")
 			break
 		}
-		a.SQL = batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
+		a.SQL = ddl.Batches("DROP INDEX " + quote(p.Name) + " ON " + qualified(o) + ";")
 	default:
-		a.SQL = []string{dropConstraint(o, p, p.Name)}
+		a.SQL = []string{ddl.DropConstraint(o, p, p.Name)}
 	}
 	return a
 }
@@ -286,7 +216,7 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		case p.Kind == catalog.Index:
 			a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(qualified(o)+"."+quote(was))+", "+vocab.String(now)+", N'INDEX';"))
 		case was == "":
-			a.SQL = append(a.SQL, renamedByDefinition(c.Target, it.Target, now))
+			a.SQL = append(a.SQL, ddl.RenamedByDefinition(c.Target, it.Target, now))
 		default:
 			a.SQL = append(a.SQL, renamed(&catalog.Object{Schema: o.Schema, Name: was}, now, ""))
 		}
@@ -294,40 +224,25 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 	}
 	for _, d := range it.Properties {
 		switch {
-		case described(d.Name), d.Name == "name", d.Name == catalog.Letters:
+		case ddl.Described(d.Name), d.Name == "name", d.Name == catalog.Letters:
 		case d.Name == "compression":
 			how := p.Text("compression")
 			if how == "" {
 				how = map[bool]string{true: "COLUMNSTORE", false: "NONE"}[strings.Contains(p.Text("type"), "columnstore")]
 			}
-			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", fmt.Sprintf(" ON %s REBUILD WITH (%s);", qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
+			a.SQL = append(a.SQL, ddl.OnNamed(o, it.Target, now, "ALTER INDEX ", fmt.Sprintf(" ON %s REBUILD WITH (%s);", qualified(o), strings.Join(append([]string{"DATA_COMPRESSION = " + how}, w.online(c, p)...), ", "))))
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: ref, Text: strings.TrimSpace(partTitle("", o, p, "of")) + " is written anew"})
 		case d.Name == "buckets" && p.Has("buckets") && it.Target.Has("buckets"):
-			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER TABLE "+qualified(o)+" ALTER INDEX ", " REBUILD WITH (BUCKET_COUNT = "+p.Text("buckets")+");"))
+			a.SQL = append(a.SQL, ddl.OnNamed(o, it.Target, now, "ALTER TABLE "+qualified(o)+" ALTER INDEX ", " REBUILD WITH (BUCKET_COUNT = "+p.Text("buckets")+");"))
 		case d.Name == "disabled" && (p.Kind == catalog.Index || p.Kind == catalog.Unique || p.Kind == catalog.PrimaryKey):
-			a.SQL = append(a.SQL, onNamed(o, it.Target, now, "ALTER INDEX ", " ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
+			a.SQL = append(a.SQL, ddl.OnNamed(o, it.Target, now, "ALTER INDEX ", " ON "+qualified(o)+map[bool]string{true: " DISABLE;", false: " REBUILD;"}[p.Has("disabled")]))
 		case d.Name == "disabled" || d.Name == "not trusted":
-			state := onNamed(o, it.Target, now, stateSQL(o, p), ";")
-			if !slices.Contains(a.SQL, state) {
-				a.SQL = append(a.SQL, state)
-			}
-			if p.Has("not trusted") && !it.Target.Has("disabled") { // it is trusted until it is off for a moment
-				a.SQL = slices.Insert(a.SQL, len(a.SQL)-1, onNamed(o, it.Target, now, "ALTER TABLE "+qualified(o)+" NOCHECK CONSTRAINT ", ";"))
-			}
-			if tested(p) {
-				ask := w.broken(c, p)
-				if p.Kind == catalog.ForeignKey {
-					ask = w.orphans(c, p)
-				}
-				if !slices.ContainsFunc(a.Risks, func(r order.Risk) bool { return r.Kind == order.MayFail }) {
-					a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: "fails when a row does not keep it", Ask: ask})
-				}
-			}
+			w.switched(c, it, a)
 		default:
 			return nil, false
 		}
 	}
-	a.SQL = append(a.SQL, comments(p, it.Target, levelOf(o).part(&catalog.Object{Kind: p.Kind, Name: now}))...)
+	a.SQL = append(a.SQL, ddl.Comments(p, it.Target, ddl.LevelOf(o).Part(&catalog.Object{Kind: p.Kind, Name: now}))...)
 	if len(a.SQL) == 0 {
 		return nil, true
 	}
@@ -335,6 +250,26 @@ func (w *Writer) alterPart(c *order.Change, it *compare.Item) ([]*order.Action, 
 		a.Title = partTitle("change the name of", o, p, "of")
 	}
 	return []*order.Action{a}, true
+}
+
+// switched lets a constraint hold or not, and be trusted or not.
+func (w *Writer) switched(c *order.Change, it *compare.Item, a *order.Action) {
+	o, p := c.Source, it.Source
+	state := ddl.OnNamed(o, it.Target, p.Name, stateSQL(o, p), ";")
+	if !slices.Contains(a.SQL, state) {
+		a.SQL = append(a.SQL, state)
+	}
+	if p.Has("not trusted") && !it.Target.Has("disabled") { // it is trusted until it is off for a moment
+		a.SQL = slices.Insert(a.SQL, len(a.SQL)-1, ddl.OnNamed(o, it.Target, p.Name, "ALTER TABLE "+qualified(o)+" NOCHECK CONSTRAINT ", ";"))
+	}
+	if !tested(p) || slices.ContainsFunc(a.Risks, func(r order.Risk) bool { return r.Kind == order.MayFail }) {
+		return
+	}
+	ask := w.broken(c, p)
+	if p.Kind == catalog.ForeignKey {
+		ask = w.orphans(c, p)
+	}
+	a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: o.PartRef(p), Text: "fails when a row does not keep it", Ask: ask})
 }
 
 // stateSQL switches the constraint whose name follows on or off; one that is to be
@@ -352,5 +287,5 @@ func stateSQL(o, p *catalog.Object) string {
 
 // disabled switches an index, or the index of a key, off.
 func disabled(o, p *catalog.Object) string {
-	return onNamed(o, p, p.Name, "ALTER INDEX ", " ON "+qualified(o)+" DISABLE;")
+	return ddl.OnNamed(o, p, p.Name, "ALTER INDEX ", " ON "+qualified(o)+" DISABLE;")
 }

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -63,17 +64,17 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 		table := "ALTER TABLE " + qualified(o)
 		switch p.Kind {
 		case catalog.Check:
-			down = append(down, dropConstraint(o, is, p.Name))
-			up = append(w.constraint(o, now, "CHECK"+notForReplication(now)+" ("+now.Text("expression")+")"), up...)
+			down = append(down, ddl.DropConstraint(o, is, p.Name))
+			up = append(w.constraint(o, now, "CHECK"+ddl.NotForReplication(now)+" ("+now.Text("expression")+")"), up...)
 		case catalog.Column:
 			down = append(down, batch(table+" DROP COLUMN "+quote(p.Name)+";"))
-			up = append([]string{batch(table + " ADD " + columnSQL(now, false) + ";")}, up...)
+			up = append([]string{batch(table + " ADD " + ddl.Column(now, false) + ";")}, up...)
 		case vocab.Statistics:
-			down = append(down, dropStatistics(o, p))
-			up = append([]string{statisticsSQL(o, now)}, up...)
+			down = append(down, ddl.DropStatistics(o, p))
+			up = append([]string{ddl.Statistics(o, now)}, up...)
 		default:
 			down = append(down, batch("DROP INDEX "+quote(p.Name)+" ON "+qualified(o)+";"))
-			up = append([]string{batch(indexSQL(o, now, nil) + ";")}, up...)
+			up = append([]string{batch(ddl.Index(o, now, nil) + ";")}, up...)
 		}
 	}
 	rename := func(table string) string {
@@ -83,7 +84,7 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 	if now, other, on := versionedWith(o); now != "" { // both tables have it renamed at once, or neither could
 		key := [3]string{now, r.Part.Name, r.To.Name}
 		if by, ok := w.together[key]; ok && by != o.Ref() {
-			a.SQL = batches("PRINT N'It was renamed with that of the other table.';")
+			a.SQL = ddl.Batches("PRINT N'It was renamed with that of the other table.';")
 			return a
 		}
 		if w.together == nil {
@@ -91,7 +92,7 @@ func (w *Writer) Rename(r match.Rename) *order.Action {
 		}
 		w.together[key] = o.Ref()
 		a.Note += "The column of " + other + " is renamed with it, as versioning wants: it is to be renamed as well."
-		down = append(batches("ALTER TABLE "+now+" SET (SYSTEM_VERSIONING = OFF);"), down...)
+		down = append(ddl.Batches("ALTER TABLE "+now+" SET (SYSTEM_VERSIONING = OFF);"), down...)
 		sql, up = append(sql, rename(other)), append(up, on)
 	}
 	a.SQL = slices.Concat(down, sql, up)

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -241,7 +242,7 @@ func createRole(c *order.Change) *order.Action {
 	a.After = principals(c)
 	if a.Title = "fill " + title(o); !o.Has("fixed") {
 		a.Title = "create " + title(o)
-		a.SQL = batches("CREATE ROLE " + quote(o.Name) + ";")
+		a.SQL = ddl.Batches("CREATE ROLE " + quote(o.Name) + ";")
 	}
 	a.SQL = append(a.SQL, members(o, nil)...)
 	return a
@@ -270,7 +271,7 @@ func alterRole(c *order.Change) []*order.Action {
 	a := &order.Action{About: c.Source.Ref(), Title: "change the members of " + title(c.Source), Makes: []catalog.Ref{c.Source.Ref()}, After: principals(c), Locks: []order.TableLock{}}
 	if c.Property(catalog.Letters) != nil {
 		a.Title = "change " + title(c.Source)
-		a.SQL = batches("ALTER ROLE " + quote(c.Target.Name) + " WITH NAME = " + quote(c.Source.Name) + ";")
+		a.SQL = ddl.Batches("ALTER ROLE " + quote(c.Target.Name) + " WITH NAME = " + quote(c.Source.Name) + ";")
 	}
 	if a.SQL = append(a.SQL, members(c.Source, c.Target)...); len(a.SQL) == 0 {
 		return nil

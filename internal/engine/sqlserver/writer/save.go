@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/sqlserver/convert"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -58,7 +59,7 @@ func InsertLines(o *catalog.Object, limit int) string {
 	var cols, vals []string
 	identity := false
 	for _, p := range o.PartsOf(catalog.Column) {
-		if p.Has("generated") || p.Text("type") == "rowversion" || slices.Contains(periodOf(o), p.Key()) {
+		if p.Has("generated") || p.Text("type") == "rowversion" || slices.Contains(ddl.PeriodOf(o), p.Key()) {
 			continue
 		}
 		identity = identity || p.Has("identity")

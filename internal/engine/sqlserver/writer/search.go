@@ -7,6 +7,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -25,20 +26,12 @@ func (w *Writer) unless(query, sql string) string {
 	return "IF (" + query + ") = 0 " + sql
 }
 
-func textCatalogSQL(o *catalog.Object) string {
-	s := "CREATE FULLTEXT CATALOG " + quote(o.Name) + " WITH ACCENT_SENSITIVITY = " + onOff(!o.Has("accents do not count"))
-	if o.Has("default") {
-		s += " AS DEFAULT"
-	}
-	return s + ";"
-}
-
 func textCatalogThere(o *catalog.Object) string {
 	return "SELECT COUNT(*) FROM sys.fulltext_catalogs AS c WHERE c.name = " + vocab.String(o.Name)
 }
 
 func (w *Writer) createTextCatalog(o *catalog.Object) *order.Action {
-	a := created(o, w.unless(textCatalogThere(o), textCatalogSQL(o)))
+	a := created(o, w.unless(textCatalogThere(o), ddl.TextCatalog(o)))
 	a.Later, a.Note = true, behindAll
 	return a
 }
@@ -52,7 +45,7 @@ func alterTextCatalog(c *order.Change) ([]*order.Action, bool) {
 	a := &order.Action{About: o.Ref(), Title: "change " + title(o), Makes: []catalog.Ref{o.Ref()}, Locks: []order.TableLock{}, Later: true, Note: behindAll}
 	alter := "ALTER FULLTEXT CATALOG " + quote(o.Name)
 	if c.Property("accents do not count") != nil {
-		a.SQL = append(a.SQL, batch(alter+" REBUILD WITH ACCENT_SENSITIVITY = "+onOff(!o.Has("accents do not count"))+";"))
+		a.SQL = append(a.SQL, batch(alter+" REBUILD WITH ACCENT_SENSITIVITY = "+ddl.OnOff(!o.Has("accents do not count"))+";"))
 		a.Note += " What its indexes know is gathered anew."
 	}
 	if c.Property("default") != nil {
@@ -71,7 +64,7 @@ func (w *Writer) textIndexSQL(o, p *catalog.Object) []string {
 	if p.Has("no stoplist") {
 		with += ", STOPLIST = OFF"
 	}
-	before := w.unless(textIndexThere(o), "CREATE FULLTEXT INDEX ON "+qualified(o)+" ("+written(p, "columns")+") KEY INDEX ")
+	before := w.unless(textIndexThere(o), "CREATE FULLTEXT INDEX ON "+qualified(o)+" ("+ddl.Written(p, "columns")+") KEY INDEX ")
 	after := " ON " + p.Text("catalog") + " WITH (" + with + ");"
 	var key *catalog.Object
 	for _, k := range o.Parts {
@@ -82,7 +75,7 @@ func (w *Writer) textIndexSQL(o, p *catalog.Object) []string {
 	if key == nil {
 		return nil
 	}
-	sql := []string{onNamed(o, key, key.Name, before, after)}
+	sql := []string{ddl.OnNamed(o, key, key.Name, before, after)}
 	if p.Has("disabled") {
 		sql = append(sql, batch("ALTER FULLTEXT INDEX ON "+qualified(o)+" DISABLE;"))
 	}
@@ -108,19 +101,6 @@ func alterTextIndex(o, p *catalog.Object, a *order.Action, facts []string) bool 
 	return true
 }
 
-// clustered tells whether an index or a key is what its table lies in.
-func clustered(p *catalog.Object) bool {
-	return p.Has("clustered") || strings.HasPrefix(p.Text("type"), "clustered")
-}
-
-// groupOf is the filegroup of a thing, as SQL; the default one where nothing is said.
-func groupOf(o *catalog.Object) string {
-	if g := o.Text(vocab.Filegroup); g != "" {
-		return g
-	}
-	return vocab.DefaultGroup
-}
-
 // moved takes a table to another filegroup with its clustered index, which is made anew
 // there in one go (SQL Server: CREATE INDEX, DROP_EXISTING), and the indexes that lie where
 // it does after it. The clustered index is left out where it is made anew for another reason.
@@ -133,7 +113,7 @@ func (w *Writer) moved(c *order.Change) []*order.Action {
 	}
 	for _, it := range c.Parts {
 		p := it.Source
-		if p == nil || it.Target == nil || len(it.Properties) > 0 || c.Rebuilds(it) || clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+		if p == nil || it.Target == nil || len(it.Properties) > 0 || c.Rebuilds(it) || ddl.Clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
 			continue
 		}
 		ref := o.PartRef(p)
@@ -149,17 +129,17 @@ func (w *Writer) movedWith(c *order.Change, p *catalog.Object, a *order.Action) 
 	o := c.Source
 	locks(a, c.Target)
 	options := append(w.online(c, p), "DROP_EXISTING = ON")
-	on := " ON " + groupOf(o)
+	on := " ON " + ddl.GroupOf(o)
 	if p.Kind == catalog.Index {
-		s := indexSQL(o, p, options)
+		s := ddl.Index(o, p, options)
 		if !strings.HasSuffix(s, on) {
 			s += on
 		}
-		a.SQL = batches(s + ";")
+		a.SQL = ddl.Batches(s + ";")
 		return a
 	}
-	how := map[bool]string{true: "CLUSTERED", false: "NONCLUSTERED"}[clustered(p)]
-	a.SQL = []string{onNamed(c.Target, p, p.Name, "CREATE UNIQUE "+how+" INDEX ", " ON "+qualified(o)+" ("+written(p, "columns")+")"+withOptions(p, options...)+on+";")}
+	how := map[bool]string{true: "CLUSTERED", false: "NONCLUSTERED"}[ddl.Clustered(p)]
+	a.SQL = []string{ddl.OnNamed(c.Target, p, p.Name, "CREATE UNIQUE "+how+" INDEX ", " ON "+qualified(o)+" ("+ddl.Written(p, "columns")+")"+ddl.WithOptions(p, options...)+on+";")}
 	return a
 }
 
@@ -170,12 +150,12 @@ func explicit(c *order.Change) *order.Change {
 	out.Item, item.Parts = &item, slices.Clone(c.Parts)
 	for i, it := range item.Parts {
 		p := it.Source
-		if p == nil || clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+		if p == nil || ddl.Clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
 			continue
 		}
 		part := *it
 		part.Source = p.Clone()
-		part.Source.Set(vocab.Filegroup, catalog.PlainSQL(groupOf(c.Source)))
+		part.Source.Set(vocab.Filegroup, catalog.PlainSQL(ddl.GroupOf(c.Source)))
 		item.Parts[i] = &part
 	}
 	return &out
@@ -191,7 +171,7 @@ func special(o *catalog.Object) bool {
 // stays is the clustered index or key of a table that stays as it is.
 func stays(c *order.Change) *catalog.Object {
 	for _, it := range c.Parts {
-		if it.Source != nil && it.Target != nil && clustered(it.Source) && len(it.Properties) == 0 && !c.Rebuilds(it) {
+		if it.Source != nil && it.Target != nil && ddl.Clustered(it.Source) && len(it.Properties) == 0 && !c.Rebuilds(it) {
 			return it.Source
 		}
 	}
@@ -202,7 +182,7 @@ func stays(c *order.Change) *catalog.Object {
 // moves.
 func comes(c *order.Change) bool {
 	return slices.ContainsFunc(c.Parts, func(it *compare.Item) bool {
-		return it.Source != nil && clustered(it.Source) && (it.Target == nil || c.Rebuilds(it))
+		return it.Source != nil && ddl.Clustered(it.Source) && (it.Target == nil || c.Rebuilds(it))
 	})
 }
 

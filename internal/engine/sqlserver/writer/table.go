@@ -8,144 +8,9 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
-
-// columnSQL writes a column. bare leaves out its default.
-func columnSQL(p *catalog.Object, bare bool) string { return columnIn(nil, p, bare) }
-
-// columnIn writes a column of a table that is made, where it may be one of a period.
-func columnIn(o, p *catalog.Object, bare bool) string {
-	s := quote(p.Name) + " "
-	if p.Has("generated") {
-		s += "AS (" + p.Text("generated") + ")"
-		if p.Has("persisted") {
-			s += " PERSISTED"
-		}
-		if p.Has("not null") {
-			s += " NOT NULL"
-		}
-		return s
-	}
-	s += typeSQL(p)
-	if p.Has("sparse") {
-		s += " SPARSE"
-	}
-	if m := p.Text("mask"); m != "" {
-		s += " MASKED WITH (FUNCTION = '" + strings.ReplaceAll(m, "'", "''") + "')"
-	}
-	if id := p.Text("identity"); id != "" {
-		s += " IDENTITY(" + id + ")"
-		if p.Has("not for replication") {
-			s += " NOT FOR REPLICATION"
-		}
-	}
-	if o != nil {
-		s += always(o, p)
-	}
-	s += nullSQL(p)
-	if p.Has("rowguidcol") {
-		s += " ROWGUIDCOL"
-	}
-	if d := p.Text("default"); d != "" && !bare {
-		s += named(p.Text("default name")) + " DEFAULT (" + d + ")"
-	}
-	return s
-}
-
-func typeSQL(p *catalog.Object) string {
-	s := p.Text("type")
-	if c := p.Text("collation"); c != "" {
-		s += " COLLATE " + c
-	}
-	return s
-}
-
-func nullSQL(p *catalog.Object) string {
-	if p.Has("not null") {
-		return " NOT NULL"
-	}
-	return " NULL"
-}
-
-func named(name string) string {
-	if name == "" {
-		return ""
-	}
-	return " CONSTRAINT " + quote(name)
-}
-
-// written are the columns of a list as SQL.
-func written(p *catalog.Object, fact string) string { return strings.Join(writtenList(p, fact), ", ") }
-
-func writtenList(p *catalog.Object, fact string) []string {
-	if v := p.Property(vocab.Written + fact); v != nil {
-		return v.Value.Written()
-	}
-	return nil
-}
-
-// keySQL is a primary or unique key.
-func keySQL(o, p *catalog.Object, bare bool) string {
-	s := strings.TrimSpace(named(p.Name)) + " "
-	if bare {
-		s = ""
-	}
-	s += map[bool]string{true: "PRIMARY KEY", false: "UNIQUE"}[p.Kind == catalog.PrimaryKey]
-	s += map[bool]string{true: " CLUSTERED", false: " NONCLUSTERED"}[p.Has("clustered")]
-	if p.Has("buckets") {
-		s += " HASH"
-	}
-	s += " (" + written(p, "columns") + ")"
-	return strings.TrimSpace(s) + withOptions(p) + onSQL(o, p)
-}
-
-func withOptions(p *catalog.Object, more ...string) string {
-	list := append(slices.Clone(p.List("options")), more...)
-	if c := p.Text("compression"); c != "" {
-		list = append(list, "DATA_COMPRESSION = "+c)
-	}
-	if n := p.Text("buckets"); n != "" {
-		list = append(list, "BUCKET_COUNT = "+n)
-	}
-	if len(list) == 0 {
-		return ""
-	}
-	return " WITH (" + strings.Join(list, ", ") + ")"
-}
-
-// tableLines are the lines of CREATE TABLE: columns and keys; of a type, checks and
-// indexes as well.
-func tableLines(o *catalog.Object, typ bool) []string {
-	var out []string
-	for _, p := range o.PartsOf(catalog.Column) {
-		out = append(out, columnIn(o, p, false))
-	}
-	for _, p := range o.Parts {
-		switch {
-		case p.Kind == vocab.Period:
-			out = append(out, periodLine(p))
-		case p.Kind == catalog.PrimaryKey || p.Kind == catalog.Unique:
-			out = append(out, keySQL(o, p, typ))
-		case typ && p.Kind == catalog.Check:
-			out = append(out, "CHECK ("+p.Text("expression")+")")
-		case p.Kind == catalog.Index && (typ || o.Has(vocab.InMemory)):
-			out = append(out, inlineIndex(p))
-		}
-	}
-	return out
-}
-
-func tableSQL(o *catalog.Object, name string, lines []string) string {
-	s := fmt.Sprintf("CREATE TABLE %s (\n  %s\n)", name, strings.Join(lines, ",\n  ")) + onSQL(o, o)
-	if o.Has(vocab.InMemory) {
-		return s + " WITH (MEMORY_OPTIMIZED = ON, DURABILITY = " + durability(o) + ");"
-	}
-	if c := o.Text("compression"); c != "" {
-		s += " WITH (DATA_COMPRESSION = " + c + ")"
-	}
-	return s + ";"
-}
 
 // apart tells the parts of a table that are made by statements of their own.
 func apart(o, p *catalog.Object) bool {
@@ -166,7 +31,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		}
 		return out
 	}
-	a := created(o, tableSQL(o, qualified(o), tableLines(o, false)))
+	a := created(o, ddl.Table(o, qualified(o), ddl.Lines(o, false)))
 	if e := o.Text("lock escalation"); e != "" {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}
@@ -181,7 +46,7 @@ func (w *Writer) createTable(c *order.Change) []*order.Action {
 		}
 		a.Makes = append(a.Makes, o.PartRef(p))
 		a.Takes = append(a.Takes, partNames(o, p)...)
-		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+		a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 		if p.Has("disabled") {
 			a.SQL = append(a.SQL, disabled(o, p))
 		}
@@ -220,7 +85,7 @@ func (w *Writer) alterTable(c *order.Change) []*order.Action {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: o.Ref(), Text: "table " + o.Name + " is written anew"})
 		}
 	}
-	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	a.SQL = append(a.SQL, ddl.Comments(o, c.Target, ddl.LevelOf(o))...)
 	if len(a.SQL) > 0 {
 		out = append(out, a)
 	}
@@ -271,7 +136,7 @@ func copied(o, was *catalog.Object) bool {
 		return true
 	}
 	a, b := o.Property(vocab.Partitioned), was.Property(vocab.Partitioned)
-	if groupOf(o) != groupOf(was) && (special(was) || !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return clustered(p) && was.Part(p.Kind, p.Key()) != nil })) {
+	if ddl.GroupOf(o) != ddl.GroupOf(was) && (special(was) || !slices.ContainsFunc(o.Parts, func(p *catalog.Object) bool { return ddl.Clustered(p) && was.Part(p.Kind, p.Key()) != nil })) {
 		return true
 	}
 	return counts(o, was) != "" || (a == nil) != (b == nil) || a != nil && !a.Value.Equal(b.Value)
@@ -310,7 +175,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	var lines, into, from []string
 	identity := false
 	for _, p := range o.PartsOf(catalog.Column) {
-		lines = append(lines, columnSQL(p, true))
+		lines = append(lines, ddl.Column(p, true))
 		a.Makes = append(a.Makes, o.PartRef(p))
 		was := old.Part(catalog.Column, p.Key())
 		if p.Has("generated") || p.Text("type") == "rowversion" {
@@ -334,12 +199,12 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	if inMemory(o) || inMemory(old) {
 		key := ""
 		if inMemory(o) {
-			lines = memoryLines(o, lines, tmp+"_key")
+			lines = ddl.MemoryLines(o, lines, tmp+"_key")
 			for _, p := range o.PartsOf(catalog.PrimaryKey) {
 				key = p.Name
 			}
 		}
-		a.SQL = append(batches("IF OBJECT_ID("+vocab.String(fresh)+") IS NULL "+tableSQL(o, fresh, lines)), swapped(c, fresh, into, from, identity)...)
+		a.SQL = append(ddl.Batches("IF OBJECT_ID("+vocab.String(fresh)+") IS NULL "+ddl.Table(o, fresh, lines)), swapped(c, fresh, into, from, identity)...)
 		if identity && o.Has(vocab.InMemory) {
 			a.Note = "Its next number follows the highest one that it has."
 		}
@@ -347,7 +212,7 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 		if key != "" {
 			a.SQL = append(a.SQL, batch("EXEC sp_rename "+vocab.String(quote(o.Schema)+"."+quote(tmp+"_key"))+", "+vocab.String(key)+";"))
 		}
-		if durability(o) == "SCHEMA_ONLY" && o.Has(vocab.InMemory) {
+		if ddl.Durability(o) == "SCHEMA_ONLY" && o.Has(vocab.InMemory) {
 			a.Risks = append(a.Risks, order.Risk{Kind: order.Loss, On: o.Ref(), Text: "every row of table " + o.Name + " when the server starts again", Ask: anyRow(old)})
 		}
 		return w.dressed(c, a)
@@ -356,11 +221,11 @@ func (w *Writer) rebuild(c *order.Change, why string) []*order.Action {
 	if identity {
 		copying = "SET IDENTITY_INSERT " + fresh + " ON;\n" + copying + "\nSET IDENTITY_INSERT " + fresh + " OFF;"
 	}
-	a.SQL = batches(tableSQL(o, fresh, lines), copying)
+	a.SQL = ddl.Batches(ddl.Table(o, fresh, lines), copying)
 	if identity && hasIdentity(old) {
 		a.SQL = append(a.SQL, reseeded(qualified(old), fresh))
 	}
-	a.SQL = append(a.SQL, batches("DROP TABLE "+qualified(old)+";", "EXEC sp_rename "+vocab.String(fresh)+", "+vocab.String(o.Name)+";")...)
+	a.SQL = append(a.SQL, ddl.Batches("DROP TABLE "+qualified(old)+";", "EXEC sp_rename "+vocab.String(fresh)+", "+vocab.String(o.Name)+";")...)
 	return w.dressed(c, a)
 }
 
@@ -376,14 +241,14 @@ func (w *Writer) dressed(c *order.Change, a *order.Action) []*order.Action {
 	o := c.Source
 	for _, p := range o.PartsOf(catalog.Column) {
 		if d := p.Text("default"); d != "" {
-			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+named(p.Text("default name"))+" DEFAULT ("+d+") FOR "+quote(p.Name)+";"))
+			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ADD"+ddl.Named(p.Text("default name"))+" DEFAULT ("+d+") FOR "+quote(p.Name)+";"))
 		}
-		a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+		a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 	}
 	if e := o.Text("lock escalation"); e != "" {
 		a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" SET (LOCK_ESCALATION = "+e+");"))
 	}
-	a.SQL = append(a.SQL, comments(o, nil, levelOf(o))...)
+	a.SQL = append(a.SQL, ddl.Comments(o, nil, ddl.LevelOf(o))...)
 	a.SQL = append(a.SQL, settled(c)...)
 	return append(w.around(c, a), refreshed(c, a.Makes)...)
 }
@@ -409,7 +274,7 @@ func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 		}
 		if o.Has(vocab.InMemory) && (p.Kind == catalog.PrimaryKey || p.Kind == catalog.Index) { // it has them already
 			a.Makes, a.Takes = append(a.Makes, o.PartRef(p)), append(a.Takes, partNames(o, p)...)
-			a.SQL = append(a.SQL, comments(p, nil, levelOf(o).part(p))...)
+			a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 			continue
 		}
 		up := w.createPart(c, p)

@@ -9,6 +9,7 @@ import (
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/engine/sqlserver/convert"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -16,34 +17,9 @@ import (
 // versioning between the two. Versioning pauses while either table changes, and resumes:
 // nobody else gets at the rows meanwhile, as both are locked until the end.
 
-// periodOf are the columns of a table's period, start and end; none where it has none.
-func periodOf(o *catalog.Object) []string {
-	for _, p := range o.PartsOf(vocab.Period) {
-		return p.List("columns")
-	}
-	return nil
-}
-
-// always is what stands at a column of a period in CREATE TABLE.
-func always(o, p *catalog.Object) string {
-	i := slices.Index(periodOf(o), p.Key())
-	if i < 0 {
-		return ""
-	}
-	s := " GENERATED ALWAYS AS ROW " + []string{"START", "END"}[i]
-	if slices.Contains(o.PartsOf(vocab.Period)[0].List("hidden"), p.Key()) {
-		s += " HIDDEN"
-	}
-	return s
-}
-
-func periodLine(p *catalog.Object) string {
-	return "PERIOD FOR SYSTEM_TIME (" + written(p, "columns") + ")"
-}
-
 // periodSQL gives a table a period.
 func periodSQL(o, p *catalog.Object) []string {
-	return append(batches("ALTER TABLE "+qualified(o)+" ADD "+periodLine(p)+";"), hiddenSQL(o, p, nil)...)
+	return append(ddl.Batches("ALTER TABLE "+qualified(o)+" ADD "+ddl.PeriodLine(p)+";"), hiddenSQL(o, p, nil)...)
 }
 
 // hiddenSQL hides columns of a period, or shows them again.
@@ -52,7 +28,7 @@ func hiddenSQL(o, p, was *catalog.Object) []string {
 	for i, key := range p.List("columns") {
 		now, before := slices.Contains(p.List("hidden"), key), was != nil && slices.Contains(was.List("hidden"), key)
 		if now != before {
-			out = append(out, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+writtenList(p, "columns")[i]+" "+map[bool]string{true: "ADD", false: "DROP"}[now]+" HIDDEN;"))
+			out = append(out, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+ddl.WrittenList(p, "columns")[i]+" "+map[bool]string{true: "ADD", false: "DROP"}[now]+" HIDDEN;"))
 		}
 	}
 	return out
@@ -105,7 +81,7 @@ func pausedSQL(o, p *catalog.Object) string {
 // since is what the rows of a table get that get a period: what is known is that they
 // were there before.
 func since(o, p *catalog.Object) string {
-	i := slices.Index(periodOf(o), p.Key())
+	i := slices.Index(ddl.PeriodOf(o), p.Key())
 	if i < 0 {
 		return ""
 	}
@@ -365,7 +341,7 @@ func createHistory(c *order.Change, of *catalog.Object) []*order.Action {
 
 // madeIndex tells whether an index of a history table is the one that the server makes.
 func madeIndex(of, x *catalog.Object) bool {
-	period := periodOf(of)
+	period := ddl.PeriodOf(of)
 	return len(period) == 2 && slices.Equal(x.List("columns"), []string{period[1], period[0]}) && x.Text("type") == "clustered" && x.Text("compression") == "PAGE" && len(x.List("options")) == 0 && !x.Has("unique") && !x.Has("disabled") && !x.Has("descending")
 }
 

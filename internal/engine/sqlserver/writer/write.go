@@ -3,13 +3,13 @@ package writer
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/engine/sqlserver/ddl"
 	"dappermirror/internal/engine/sqlserver/vocab"
 )
 
@@ -38,14 +38,6 @@ var (
 	qualified = vocab.Qualified
 	batch     = vocab.Batch
 )
-
-func batches(list ...string) []string {
-	out := make([]string, len(list))
-	for i, s := range list {
-		out[i] = batch(s)
-	}
-	return out
-}
 
 // title names an object for people.
 func title(o *catalog.Object) string {
@@ -80,7 +72,7 @@ func partNames(o, p *catalog.Object) []order.Name {
 }
 
 func created(o *catalog.Object, sql ...string) *order.Action {
-	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: batches(sql...), Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: []order.Name{{Space: o.Space, Schema: o.Schema, Name: strings.ToLower(o.Name)}}, Locks: []order.TableLock{}}
+	return &order.Action{About: o.Ref(), Title: "create " + title(o), SQL: ddl.Batches(sql...), Makes: []catalog.Ref{o.Ref()}, Creates: true, Takes: []order.Name{{Space: o.Space, Schema: o.Schema, Name: strings.ToLower(o.Name)}}, Locks: []order.TableLock{}}
 }
 
 // Create implements order.Writer.
@@ -91,8 +83,8 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case catalog.Table:
 		out = w.createTable(c)
 	case catalog.View, catalog.Routine:
-		out = append([]*order.Action{created(o, moduleSQL(o, "CREATE"))}, w.moduleParts(c)...)
-		out[0].SQL = inSettings(o, out[0].SQL)
+		out = append([]*order.Action{created(o, ddl.Module(o, "CREATE"))}, w.moduleParts(c)...)
+		out[0].SQL = ddl.InSettings(o, out[0].SQL)
 	case vocab.Grant:
 		return []*order.Action{createGrant(c)}
 	case vocab.DatabaseTrigger:
@@ -102,9 +94,9 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	case vocab.TextCatalog:
 		return []*order.Action{w.createTextCatalog(o)}
 	default:
-		out = []*order.Action{created(o, plainSQL(o, c.Desired))}
+		out = []*order.Action{created(o, ddl.Plain(o, c.Desired))}
 	}
-	out[0].SQL = append(out[0].SQL, comments(o, nil, levelOf(o))...)
+	out[0].SQL = append(out[0].SQL, ddl.Comments(o, nil, ddl.LevelOf(o))...)
 	if sql := settled(c); len(sql) > 0 {
 		out[0].SQL, out[0].Note = append(out[0].SQL, sql...), strings.TrimSpace(out[0].Note+" "+wanted(c))
 		out[0].After = append(out[0].After, principals(c)...)
@@ -112,87 +104,20 @@ func (w *Writer) Create(c *order.Change) []*order.Action {
 	return led(c, grouped(c, out))
 }
 
-// plainSQL makes an object of a simple kind.
-func plainSQL(o *catalog.Object, in *catalog.Catalog) string {
-	switch o.Kind {
-	case catalog.Schema:
-		return "CREATE SCHEMA " + quote(o.Name) + ";"
-	case vocab.AliasType:
-		null := "NULL"
-		if o.Has("not null") {
-			null = "NOT NULL"
-		}
-		return fmt.Sprintf("CREATE TYPE %s FROM %s %s;", qualified(o), o.Text("type"), null)
-	case vocab.TableType:
-		s := fmt.Sprintf("CREATE TYPE %s AS TABLE (\n  %s\n)", qualified(o), strings.Join(tableLines(o, true), ",\n  "))
-		if o.Has(vocab.InMemory) {
-			s += " WITH (MEMORY_OPTIMIZED = ON)"
-		}
-		return s + ";"
-	case catalog.Sequence:
-		return "CREATE SEQUENCE " + qualified(o) + " AS " + o.Text("type") + " " + sequenceOptions(o, nil) + ";"
-	case vocab.Policy:
-		return policySQL(o)
-	case vocab.PartitionFunction:
-		return partitionFunctionSQL(o)
-	case vocab.PartitionScheme:
-		return partitionSchemeSQL(o)
-	case vocab.Synonym:
-		return "CREATE SYNONYM " + qualified(o) + " FOR " + o.Text("for") + ";"
-	}
-	return ""
-}
-
-// sequenceOptions writes the options that differ from those of was, or all.
-func sequenceOptions(o, was *catalog.Object) string {
-	var out []string
-	for _, f := range [][2]string{{"start", "START WITH "}, {"increment", "INCREMENT BY "}, {"minimum", "MINVALUE "}, {"maximum", "MAXVALUE "}} {
-		if v := o.Text(f[0]); v != "" && (was == nil || was.Text(f[0]) != v) {
-			if was != nil && f[0] == "start" {
-				continue
-			}
-			out = append(out, f[1]+v)
-		}
-	}
-	if was == nil && o.Has("cycle") || was != nil && o.Has("cycle") != was.Has("cycle") {
-		out = append(out, map[bool]string{true: "CYCLE", false: "NO CYCLE"}[o.Has("cycle")])
-	}
-	if c := o.Text("cache"); was == nil && c != "" || was != nil && was.Text("cache") != c {
-		out = append(out, map[string]string{"": "CACHE", "none": "NO CACHE"}[c])
-		if c != "" && c != "none" {
-			out[len(out)-1] = "CACHE " + c
-		}
-	}
-	return strings.Join(out, " ")
-}
-
-// keywords are the words by which DROP knows a kind.
-var keywords = map[catalog.Kind]string{catalog.Schema: "SCHEMA", catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Synonym: "SYNONYM", vocab.Policy: "SECURITY POLICY", vocab.PartitionFunction: "PARTITION FUNCTION", vocab.PartitionScheme: "PARTITION SCHEME", catalog.Trigger: "TRIGGER"}
-
-func keyword(o *catalog.Object) string {
-	switch {
-	case o.Kind != catalog.Routine:
-		return keywords[o.Kind]
-	case o.Text("type") == "procedure":
-		return "PROCEDURE"
-	}
-	return "FUNCTION"
-}
-
 // Drop implements order.Writer.
 func (w *Writer) Drop(c *order.Change) []*order.Action {
 	o := c.Target
-	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil, SQL: batches("DROP " + keyword(o) + " " + qualified(o) + ";")}
+	a := &order.Action{About: o.Ref(), Title: "drop " + title(o), Removes: []catalog.Ref{o.Ref()}, Frees: names(o), Late: c.Source == nil, SQL: ddl.Batches("DROP " + ddl.Keyword(o) + " " + qualified(o) + ";")}
 	switch o.Kind {
 	case vocab.Role:
 		dropRole(c, a)
 		return []*order.Action{a}
 	case vocab.DatabaseTrigger:
-		a.SQL, a.Late = batches("DROP TRIGGER "+quote(o.Name)+" ON DATABASE;"), false
+		a.SQL, a.Late = ddl.Batches("DROP TRIGGER "+quote(o.Name)+" ON DATABASE;"), false
 		a.Frees = append(a.Frees, turns(o, o)...)
 		return []*order.Action{a}
 	case vocab.TextCatalog:
-		a.SQL, a.Late, a.Alone, a.Note = batches("DROP FULLTEXT CATALOG "+quote(o.Name)+";"), false, true, beforeAll
+		a.SQL, a.Late, a.Alone, a.Note = ddl.Batches("DROP FULLTEXT CATALOG "+quote(o.Name)+";"), false, true, beforeAll
 		return []*order.Action{a}
 	case vocab.PartitionScheme, vocab.PartitionFunction:
 		inUse(c, a)
@@ -265,9 +190,9 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 	rest := 0
 	for _, d := range c.Properties {
 		switch {
-		case described(d.Name), rightly(d):
+		case ddl.Described(d.Name), rightly(d):
 		case d.Name == "disabled" && o.Kind == vocab.Policy:
-			a.SQL = append(a.SQL, batch("ALTER SECURITY POLICY "+qualified(o)+" WITH (STATE = "+onOff(!o.Has("disabled"))+");"))
+			a.SQL = append(a.SQL, batch("ALTER SECURITY POLICY "+qualified(o)+" WITH (STATE = "+ddl.OnOff(!o.Has("disabled"))+");"))
 		case d.Name == catalog.Letters && o.Kind == vocab.Grant:
 		case d.Name == catalog.Letters && o.Kind != catalog.Schema:
 			a.SQL = append(a.SQL, renamed(c.Target, o.Name, map[catalog.Kind]string{vocab.AliasType: "USERDATATYPE", vocab.TableType: "USERDATATYPE"}[o.Kind]))
@@ -282,7 +207,7 @@ func (w *Writer) altered(c *order.Change) ([]*order.Action, bool) {
 	if rest > 0 || o.Kind == vocab.TableType && len(c.Parts) > 0 && differs(c.Parts) {
 		return nil, false
 	}
-	a.SQL = append(a.SQL, comments(o, c.Target, levelOf(o))...)
+	a.SQL = append(a.SQL, ddl.Comments(o, c.Target, ddl.LevelOf(o))...)
 	if len(a.SQL) == 0 {
 		return nil, true
 	}
@@ -295,7 +220,7 @@ func differs(parts []*compare.Item) bool {
 
 func alterSequence(c *order.Change, a *order.Action) []string {
 	o := c.Source
-	options := sequenceOptions(o, c.Target)
+	options := ddl.SequenceOptions(o, c.Target)
 	if o.Text("start") != c.Target.Text("start") { // the start alone is no option of ALTER
 		options = strings.TrimSpace("RESTART WITH " + o.Text("start") + " " + options)
 		a.Note = "It begins again at its start: the start cannot be changed otherwise."
@@ -304,7 +229,7 @@ func alterSequence(c *order.Change, a *order.Action) []string {
 	if options == "" {
 		return nil
 	}
-	return batches("ALTER SEQUENCE " + qualified(o) + " " + options + ";")
+	return ddl.Batches("ALTER SEQUENCE " + qualified(o) + " " + options + ";")
 }
 
 // renamed gives something another name; kind is its word for sp_rename, "" for an
@@ -347,78 +272,4 @@ func (w *Writer) Survives(owner, part *catalog.Object, need catalog.Need, effect
 		return part.Kind == catalog.Column && !part.Has("generated")
 	}
 	return true
-}
-
-// level is where sp_addextendedproperty finds a thing.
-type level []string
-
-var levelWords = map[catalog.Kind]string{catalog.Table: "TABLE", catalog.View: "VIEW", catalog.Sequence: "SEQUENCE", vocab.Synonym: "SYNONYM", vocab.AliasType: "TYPE", vocab.TableType: "TYPE", vocab.Policy: "SECURITY POLICY"}
-
-func levelOf(o *catalog.Object) level {
-	if o.Kind == catalog.Schema {
-		return level{"SCHEMA", o.Name}
-	}
-	word := levelWords[o.Kind]
-	if o.Kind == catalog.Routine {
-		word = keyword(o)
-	}
-	return level{"SCHEMA", o.Schema, word, o.Name}
-}
-
-func (l level) part(p *catalog.Object) level {
-	word := map[catalog.Kind]string{catalog.Column: "COLUMN", catalog.Index: "INDEX", catalog.Trigger: "TRIGGER"}[p.Kind]
-	if word == "" {
-		word = "CONSTRAINT"
-	}
-	return append(slices.Clone(l), word, p.Name)
-}
-
-// described tells whether a fact is an extended property.
-func described(fact string) bool {
-	return fact == "comment" || strings.HasPrefix(fact, "property ")
-}
-
-// comments are the statements that bring the extended properties of a thing from
-// was, nil for none, to o.
-func comments(o, was *catalog.Object, at level) []string {
-	if at[len(at)-1] == "" {
-		return nil // what has no name of its own cannot be described by it
-	}
-	facts := map[string]bool{}
-	for _, x := range []*catalog.Object{o, was} {
-		if x == nil {
-			continue
-		}
-		for i := range x.Properties {
-			if f := x.Properties[i].Name; described(f) {
-				facts[f] = true
-			}
-		}
-	}
-	var out []string
-	for _, f := range slices.Sorted(maps.Keys(facts)) {
-		name := "MS_Description"
-		if n, ok := strings.CutPrefix(f, "property "); ok {
-			name = n
-		}
-		now, before := o.Property(f), (*catalog.Property)(nil)
-		if was != nil {
-			before = was.Property(f)
-		}
-		args := vocab.String(name)
-		proc := "sp_dropextendedproperty"
-		switch {
-		case now != nil && before == nil:
-			proc, args = "sp_addextendedproperty", args+", "+vocab.String(now.Value.Text)
-		case now != nil && before.Value.Text != now.Value.Text:
-			proc, args = "sp_updateextendedproperty", args+", "+vocab.String(now.Value.Text)
-		case now != nil:
-			continue
-		}
-		for _, l := range at {
-			args += ", " + vocab.String(l)
-		}
-		out = append(out, batch("EXEC "+proc+" "+args+";"))
-	}
-	return out
 }

@@ -1,4 +1,4 @@
-package writer
+package ddl
 
 import (
 	"fmt"
@@ -11,7 +11,7 @@ import (
 // A name that the server makes is another one on every server, and another one after
 // the way back: whoever drops such a constraint looks its name up.
 
-// lookups ask for the name of a constraint by what it says; %s is the table's
+// lookup asks for the name of a constraint by what it says; %s is the table's
 // OBJECT_ID.
 func lookup(o, p *catalog.Object) string {
 	table := "OBJECT_ID(" + vocab.String(qualified(o)) + ")"
@@ -42,7 +42,7 @@ func stored(p *catalog.Object) string {
 
 // columnsAre is a condition that a list of columns is that of a part, in its order.
 func columnsAre(from, place string, p *catalog.Object, fact string) string {
-	names := writtenList(p, fact)
+	names := WrittenList(p, fact)
 	var each []string
 	for i, n := range names {
 		each = append(each, fmt.Sprintf("%s = %d AND c.name = %s", place, i+1, vocab.String(vocab.Bare(n))))
@@ -50,27 +50,27 @@ func columnsAre(from, place string, p *catalog.Object, fact string) string {
 	return fmt.Sprintf("(SELECT COUNT(*) FROM %s) = %d AND (SELECT COUNT(*) FROM %s AND (%s)) = %d", from, len(names), from, strings.Join(each, " OR "), len(names))
 }
 
-// dropConstraint drops a constraint by its name, or one that the server named by what
+// DropConstraint drops a constraint by its name, or one that the server named by what
 // it says.
-func dropConstraint(o, p *catalog.Object, name string) string {
-	return onNamed(o, p, name, "ALTER TABLE "+qualified(o)+" DROP CONSTRAINT ", ";")
+func DropConstraint(o, p *catalog.Object, name string) string {
+	return OnNamed(o, p, name, "ALTER TABLE "+qualified(o)+" DROP CONSTRAINT ", ";")
 }
 
-// onNamed is a statement with a name in it, or with the one that the server gave.
-func onNamed(o, p *catalog.Object, name, before, after string) string {
+// OnNamed is a statement with a name in it, or with the one that the server gave.
+func OnNamed(o, p *catalog.Object, name, before, after string) string {
 	if name != "" {
 		return batch(before + quote(name) + after)
 	}
 	return byName(o, p, before, after)
 }
 
-// renamedByDefinition gives a constraint that the server named a name.
-func renamedByDefinition(o, p *catalog.Object, now string) string {
+// RenamedByDefinition gives a constraint that the server named a name.
+func RenamedByDefinition(o, p *catalog.Object, now string) string {
 	return batch(fmt.Sprintf("DECLARE @name nvarchar(300);\nSET @name = (%s);\nSET @name = %s + QUOTENAME(@name);\nEXEC sp_rename @name, %s;", lookup(o, p), vocab.String(quote(o.Schema)+"."), vocab.String(now)))
 }
 
 // byName runs a statement with the name of a constraint that the server named.
 func byName(o, p *catalog.Object, before, after string) string {
 	return batch(fmt.Sprintf("DECLARE @name nvarchar(128), @sql nvarchar(max);\nSET @name = (%s);\nIF @name IS NULL THROW %d, %s, 1;\nSET @sql = %s + QUOTENAME(@name) + %s;\nEXEC (@sql);",
-		lookup(o, p), GuardNumber, vocab.String("the "+p.Kind.Title()+" that the server named on "+o.Name+" is not there"), vocab.String(before), vocab.String(after)))
+		lookup(o, p), vocab.GuardNumber, vocab.String("the "+p.Kind.Title()+" that the server named on "+o.Name+" is not there"), vocab.String(before), vocab.String(after)))
 }
