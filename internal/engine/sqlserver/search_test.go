@@ -87,6 +87,13 @@ func TestStatementsOfSearch(t *testing.T) {
 			"rewrite",
 		},
 		{
+			"indexes that lie where their table does move with it, and are what they were",
+			"CREATE TABLE dbo.a (id int NOT NULL CONSTRAINT PK_a PRIMARY KEY, n int, m int); CREATE INDEX i ON dbo.a (n); CREATE INDEX j ON dbo.a (m) ON warm; ALTER INDEX i ON dbo.a DISABLE",
+			"CREATE TABLE dbo.a (id int NOT NULL CONSTRAINT PK_a PRIMARY KEY, n int, m int) ON cold; CREATE INDEX i ON dbo.a (n); CREATE INDEX k ON dbo.a (m) ON warm; ALTER INDEX i ON dbo.a DISABLE",
+			[]string{"CREATE UNIQUE CLUSTERED INDEX [PK_a] ON [dbo].[a] ([id]) WITH (DROP_EXISTING = ON) ON [cold];", "CREATE INDEX [i] ON [dbo].[a] ([n]) WITH (DROP_EXISTING = ON) ON [cold];", "ALTER INDEX [i] ON [dbo].[a] DISABLE;", "EXEC sp_rename N'[dbo].[a].[j]', N'k', N'INDEX';"},
+			"rewrite may-fail",
+		},
+		{
 			"the key is another one, and takes the table with it",
 			"CREATE TABLE dbo.a (id int NOT NULL, n int NOT NULL); CREATE CLUSTERED INDEX i ON dbo.a (n)",
 			"CREATE TABLE dbo.a (id int NOT NULL CONSTRAINT PK_a PRIMARY KEY, n int NOT NULL) ON cold",

@@ -113,15 +113,22 @@ func (w *Writer) moved(c *order.Change) []*order.Action {
 	}
 	for _, it := range c.Parts {
 		p := it.Source
-		if p == nil || it.Target == nil || len(it.Properties) > 0 || c.Rebuilds(it) || ddl.Clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+		if p == nil || it.Target == nil || !inPlace(it) || c.Rebuilds(it) || ddl.Clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
 			continue
 		}
 		ref := o.PartRef(p)
-		a := w.movedWith(c, p, &order.Action{About: ref, Title: partTitle("move", o, p, "of") + " to another filegroup", Makes: []catalog.Ref{ref}})
-		a.After = append(a.After, o.Ref())
+		a := w.movedWith(c, p, &order.Action{About: ref, Title: partTitle("move", o, p, "of") + " to another filegroup"})
+		a.After = append(a.After, o.Ref(), ref) // under its new name
 		out = append(out, a)
 	}
 	return out
+}
+
+// inPlace tells whether all that changes of an index or key changes while it stays.
+func inPlace(it *compare.Item) bool {
+	return !slices.ContainsFunc(it.Properties, func(d compare.PropertyDiff) bool {
+		return !ddl.Described(d.Name) && !slices.Contains([]string{"name", catalog.Letters, "disabled", "compression"}, d.Name)
+	})
 }
 
 // movedWith lets an index, or the index of a key, be made anew where its table is to lie.
@@ -131,15 +138,14 @@ func (w *Writer) movedWith(c *order.Change, p *catalog.Object, a *order.Action) 
 	options := append(w.online(c, p), "DROP_EXISTING = ON")
 	on := " ON " + ddl.GroupOf(o)
 	if p.Kind == catalog.Index {
-		s := ddl.Index(o, p, options)
-		if !strings.HasSuffix(s, on) {
-			s += on
-		}
-		a.SQL = ddl.Batches(s + ";")
-		return a
+		a.SQL = ddl.Batches(strings.TrimSuffix(ddl.Index(o, p, options), on) + on + ";")
+	} else {
+		how := map[bool]string{true: "CLUSTERED", false: "NONCLUSTERED"}[ddl.Clustered(p)]
+		a.SQL = []string{ddl.OnNamed(c.Target, p, p.Name, "CREATE UNIQUE "+how+" INDEX ", " ON "+qualified(o)+" ("+ddl.Written(p, "columns")+")"+ddl.WithOptions(p, options...)+on+";")}
 	}
-	how := map[bool]string{true: "CLUSTERED", false: "NONCLUSTERED"}[ddl.Clustered(p)]
-	a.SQL = []string{ddl.OnNamed(c.Target, p, p.Name, "CREATE UNIQUE "+how+" INDEX ", " ON "+qualified(o)+" ("+ddl.Written(p, "columns")+")"+ddl.WithOptions(p, options...)+on+";")}
+	if p.Has("disabled") { // which it is no longer
+		a.SQL = append(a.SQL, disabled(o, p))
+	}
 	return a
 }
 
