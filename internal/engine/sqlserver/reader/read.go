@@ -16,9 +16,9 @@ import (
 )
 
 // Querier is what a structure is read from: a connection, or a catalog that was
-// written down.
+// written down. It answers queries in one go, each row with the number of its query.
 type Querier interface {
-	Rows(ctx context.Context, query string, each func(Row) error) error
+	Rows(ctx context.Context, queries []string, each func(query int, row Row) error) error
 }
 
 // Row is one row of a result, by column name: nil, int64, string, bool.
@@ -59,34 +59,41 @@ func (r Row) is(name string) bool { return r.num(name) != 0 }
 // Connection is a Querier over a connection.
 type Connection struct{ *sql.Conn }
 
-// Rows implements Querier.
-func (c Connection) Rows(ctx context.Context, query string, each func(Row) error) error {
-	rows, err := c.QueryContext(ctx, query)
+// Rows implements Querier: the queries are one batch, and one way to the server and back.
+func (c Connection) Rows(ctx context.Context, queries []string, each func(int, Row) error) error {
+	rows, err := c.QueryContext(ctx, strings.Join(queries, ";\n"))
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
-	cols, err := rows.Columns()
-	if err != nil {
-		return err
-	}
-	vals, into := make([]any, len(cols)), make([]any, len(cols))
-	for i := range vals {
-		into[i] = &vals[i]
-	}
-	for rows.Next() {
-		if err := rows.Scan(into...); err != nil {
+	for query := 0; ; query++ {
+		cols, err := rows.Columns()
+		if err != nil {
 			return err
 		}
-		m := make(Row, len(cols))
-		for i, c := range cols {
-			m[c] = vals[i]
+		vals, into := make([]any, len(cols)), make([]any, len(cols))
+		for i := range vals {
+			into[i] = &vals[i]
 		}
-		if err := each(m); err != nil {
-			return err
+		for rows.Next() {
+			if err := rows.Scan(into...); err != nil {
+				return err
+			}
+			m := make(Row, len(cols))
+			for i, c := range cols {
+				m[c] = vals[i]
+			}
+			if err := each(query, m); err != nil {
+				return err
+			}
+		}
+		if !rows.NextResultSet() {
+			if err := rows.Err(); err != nil || query == len(queries)-1 {
+				return err
+			}
+			return fmt.Errorf("the server answered %d of %d queries", query+1, len(queries))
 		}
 	}
-	return rows.Err()
 }
 
 // ErrChanged says that something was made, changed or dropped while it was read.
@@ -124,31 +131,17 @@ type part struct{ owner, part *catalog.Object }
 func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	r := &reader{q: q, c: vocab.Blank(), objects: map[int64]*catalog.Object{}, parts: map[int64]part{}, columns: map[int64]map[int64]*catalog.Object{}, indexes: map[[2]int64]*catalog.Object{}, types: map[int64]*catalog.Object{},
 		schemas: map[int64]*catalog.Object{}, roles: map[int64]*catalog.Object{}, triggers: map[int64]*catalog.Object{}, catalogs: map[int64]*catalog.Object{}, destined: map[*catalog.Object][]string{}, periods: map[*catalog.Object]*period{}, functions: map[int64]*catalog.Object{}, parted: map[[2]int64]string{}, keyIndex: map[int64][2]int64{}, typeTable: map[int64]*catalog.Object{}, defaults: map[int64]part{}, bound: map[*catalog.Object]bool{}}
-	before, err := r.moved(ctx)
-	if err != nil {
-		return nil, err
+	before, after := "", ""
+	moved := func(into *string) []step {
+		return []step{{"what there is", queryMoved, func(m Row) error {
+			*into = m.text("n") + " " + m.text("last") + " " + m.text("ids")
+			return nil
+		}}}
 	}
-	for _, step := range []struct {
-		what, query string
-		each        func(Row) error
-	}{
-		{"the database", queryDatabase, r.database}, {"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"partition functions", queryPartitions, r.partitions}, {"partition schemes", querySchemes, r.scheme}, {"tables", queryTables, r.table},
-		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index}, {"statistics", queryStatistics, r.statistic}, {"full-text catalogs", queryTextCatalogs, r.textCatalog}, {"full-text indexes", queryTextIndexes, r.textIndex},
-		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
-		{"triggers of the database", queryDatabaseTriggers, r.databaseTrigger}, {"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
-		{"dependencies", queryUses, r.use}, {"security policies", queryPolicies, r.policy}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
-	} {
-		if err := r.q.Rows(ctx, step.query, step.each); err != nil {
-			return nil, fmt.Errorf("reading %s: %w", step.what, err)
+	for _, steps := range [][]step{append(moved(&before), step{"the database", queryDatabase, r.database}), r.steps(), moved(&after)} {
+		if err := r.read(ctx, steps); err != nil {
+			return nil, err
 		}
-		for _, f := range r.waiting {
-			f()
-		}
-		r.waiting = nil
-	}
-	after, err := r.moved(ctx)
-	if err != nil {
-		return nil, err
 	}
 	if before != after {
 		return nil, ErrChanged
@@ -157,16 +150,51 @@ func Read(ctx context.Context, q Querier) (*catalog.Catalog, error) {
 	return r.c, nil
 }
 
-func (r *reader) moved(ctx context.Context) (string, error) {
-	out := ""
-	err := r.q.Rows(ctx, queryMoved, func(m Row) error {
-		out = m.text("n") + " " + m.text("last") + " " + m.text("ids")
-		return nil
-	})
-	if err != nil {
-		return "", fmt.Errorf("reading what there is: %w", err)
+// step is a query with what its rows are for.
+type step struct {
+	what, query string
+	each        func(Row) error
+}
+
+// steps are what is read of a database that is known, in an order in which each finds what
+// it is about.
+func (r *reader) steps() []step {
+	return []step{
+		{"schemas", querySchemas, r.schema}, {"types", queryTypes, r.typ}, {"partition functions", queryPartitions, r.partitions}, {"partition schemes", querySchemes, r.scheme}, {"tables", queryTables, r.table},
+		{"modules", queryModules, r.module}, {"columns", queryColumns, r.column}, {"columns of types", queryTypeColumns, r.column}, {"index columns", queryIndexColumns, r.indexColumn}, {"indexes", queryIndexes, r.index}, {"statistics", queryStatistics, r.statistic}, {"full-text catalogs", queryTextCatalogs, r.textCatalog}, {"full-text indexes", queryTextIndexes, r.textIndex},
+		{"checks", queryChecks, r.check}, {"foreign key columns", queryForeignKeyColumns, r.foreignKeyColumn}, {"foreign keys", queryForeignKeys, r.foreignKey},
+		{"triggers of the database", queryDatabaseTriggers, r.databaseTrigger}, {"trigger order", queryTriggerEvents, r.triggerEvent}, {"sequences", querySequences, r.sequence}, {"synonyms", querySynonyms, r.synonym}, {"extended properties", queryProperties, r.property},
+		{"dependencies", queryUses, r.use}, {"security policies", queryPolicies, r.policy}, {"roles", queryRoles, r.role}, {"owners", queryOwners, r.owner}, {"rights", queryRights, r.right}, {"other things", queryUnread, r.unread},
 	}
-	return out, nil
+}
+
+// read takes some steps in one go; what they leave to be done is done before the next one.
+func (r *reader) read(ctx context.Context, steps []step) error {
+	var queries []string
+	for _, s := range steps {
+		queries = append(queries, s.query)
+	}
+	at := 0
+	settle := func() {
+		for _, f := range r.waiting {
+			f()
+		}
+		r.waiting = nil
+	}
+	err := r.q.Rows(ctx, queries, func(query int, m Row) error {
+		if query != at {
+			settle()
+			at = query
+		}
+		return steps[query].each(m)
+	})
+	if err != nil && at == 0 {
+		return fmt.Errorf("reading %s: %w", steps[at].what, err)
+	} else if err != nil {
+		return fmt.Errorf("reading %s, or what is read behind it: %w", steps[at].what, err)
+	}
+	settle()
+	return nil
 }
 
 func (r *reader) database(m Row) error {

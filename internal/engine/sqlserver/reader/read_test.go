@@ -28,18 +28,20 @@ var queryNames = map[string]string{queryDatabase: "database", queryMoved: "moved
 
 type source struct{ *written }
 
-func (s source) Rows(_ context.Context, query string, each func(Row) error) error {
-	name, ok := queryNames[query]
-	if !ok {
-		return errors.New("a query that nobody knows: " + query)
-	}
-	for _, r := range s.written.Rows[name] {
-		if name == "moved" && s.moves > 0 {
-			s.moves--
-			r = Row{"n": float64(s.moves)}
+func (s source) Rows(_ context.Context, queries []string, each func(int, Row) error) error {
+	for n, query := range queries {
+		name, ok := queryNames[query]
+		if !ok {
+			return errors.New("a query that nobody knows: " + query)
 		}
-		if err := each(r); err != nil {
-			return err
+		for _, r := range s.written.Rows[name] {
+			if name == "moved" && s.moves > 0 {
+				s.moves--
+				r = Row{"n": float64(s.moves)}
+			}
+			if err := each(n, r); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
