@@ -311,6 +311,12 @@ func init() {
 	maps.Copy(sysViews, map[string]sysView{
 		"assemblies":             {"name principal_id# assembly_id# clr_name permission_set# permission_set_desc is_visible# create_date modify_date is_user_defined#", nil},
 		"service_queues":         {objectColumns, nil},
+		"certificates":           {"name certificate_id# principal_id# subject start_date expiry_date", nil},
+		"symmetric_keys":         {"name symmetric_key_id# principal_id# key_length# key_algorithm", nil},
+		"asymmetric_keys":        {"name asymmetric_key_id# principal_id# key_length# algorithm", nil},
+		"plan_guides":            {"plan_guide_id# name is_disabled# scope_type#", nil},
+		"event_notifications":    {"name object_id# parent_class# parent_id#", nil},
+		"external_data_sources":  {"data_source_id# name location type_desc", nil},
 		"xml_schema_collections": {"xml_collection_id# schema_id# principal_id# name create_date modify_date", func(_ *session, add func(...any)) { add(int64(1), int64(4), nil, "sys", nil, nil) }},
 		"fulltext_catalogs":      {"fulltext_catalog_id# name path is_default# is_accent_sensitivity_on# data_space_id# file_id# principal_id# is_importing#", showTextCatalogs},
 		"fulltext_indexes":       {"object_id# unique_index_id# fulltext_catalog_id# is_enabled# change_tracking_state change_tracking_state_desc stoplist_id#", showTextIndexes},
@@ -359,13 +365,13 @@ func actionWord(s string) string {
 	return strings.ReplaceAll(s, " ", "_")
 }
 
-const sysColumns = "object_id# name column_id# system_type_id# user_type_id# max_length# precision# scale# collation_name is_nullable# is_ansi_padded# is_rowguidcol# is_identity# is_computed# is_filestream# is_replicated# is_sparse# is_column_set# generated_always_type# is_hidden# is_masked# default_object_id# rule_object_id# encryption_type#"
+const sysColumns = "object_id# name column_id# system_type_id# user_type_id# max_length# precision# scale# collation_name is_nullable# is_ansi_padded# is_rowguidcol# is_identity# is_computed# is_filestream# is_replicated# is_sparse# is_column_set# generated_always_type# is_hidden# is_masked# default_object_id# rule_object_id# encryption_type# xml_collection_id# is_xml_document#"
 
 func showColumns(x *session, add func(...any), types ...string) {
 	for _, o := range x.d.list(types...) {
 		for _, c := range o.cols {
 			add(o.id, c.name, int64(c.id), int64(c.dataType.system.system), int64(c.userID()), int64(c.length), int64(c.precision), int64(c.scale), orNull(c.collation), bit(c.nullable), int64(1), bit(c.rowGuid), bit(c.identity), bit(c.computed != nil), int64(0), int64(0),
-				bit(c.sparse), int64(0), always(o, c), bit(c.hidden), bit(c.mask != ""), c.defaultID, int64(0), nil)
+				bit(c.sparse), int64(0), always(o, c), bit(c.hidden), bit(c.mask != ""), c.defaultID, int64(0), nil, int64(0), int64(0))
 		}
 	}
 }

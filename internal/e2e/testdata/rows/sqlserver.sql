@@ -148,3 +148,17 @@ CREATE TABLE berth (id int NOT NULL PRIMARY KEY NONCLUSTERED) WITH (MEMORY_OPTIM
 --- says none of 1 row holds a value; the script stops
 --- trips UPDATE berth SET gone = 4
 --- keep SELECT gone FROM berth
+--- case a key to a table of which a policy hides rows
+--- target
+CREATE TABLE berth (id int NOT NULL PRIMARY KEY); CREATE TABLE call (berth int); INSERT INTO berth VALUES (1), (2); INSERT INTO call VALUES (1), (2);
+GO
+CREATE FUNCTION ours (@id int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @id = 1;
+GO
+CREATE SECURITY POLICY own ADD FILTER PREDICATE dbo.ours(id) ON dbo.berth;
+--- source
+CREATE TABLE berth (id int NOT NULL PRIMARY KEY); CREATE TABLE call (berth int CONSTRAINT FK REFERENCES berth (id));
+GO
+CREATE FUNCTION ours (@id int) RETURNS TABLE WITH SCHEMABINDING AS RETURN SELECT 1 AS ok WHERE @id = 1;
+GO
+CREATE SECURITY POLICY own ADD FILTER PREDICATE dbo.ours(id) ON dbo.berth;
+--- says may-fail: fails when a row refers to a row that is not there

@@ -194,6 +194,10 @@ func (r *reader) foreignKeyColumn(m Row) error {
 func (r *reader) foreignKey(m Row) error {
 	k := r.parts[m.num("object_id")]
 	if k.part == nil {
+		if t := r.objects[m.num("parent_object_id")]; t != nil {
+			is := &catalog.Object{Kind: catalog.ForeignKey, Name: m.text("name"), ID: r.fold(m.text("name"))}
+			r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: t.PartRef(is), Why: fmt.Sprintf("foreign key %s of %s.%s is not read: it leads to a table that is not", m.text("name"), t.Schema, t.Name)})
+		}
 		return nil
 	}
 	o := k.part

@@ -17,9 +17,14 @@ LEFT JOIN sys.types AS b ON b.user_type_id = t.system_type_id
 LEFT JOIN sys.table_types AS tt ON tt.user_type_id = t.user_type_id
 WHERE t.is_user_defined = 1`
 	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.durability_desc, t.is_external, t.is_filetable, t.is_node, t.is_edge,
-  t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit
+  t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit, x.odd
 FROM sys.tables AS t
 JOIN sys.schemas AS s ON s.schema_id = t.schema_id
+LEFT JOIN (SELECT c.object_id, MIN(CASE WHEN c.is_filestream = 1 THEN N'files as values (FILESTREAM)' WHEN c.is_column_set = 1 THEN N'a column set' WHEN c.encryption_type IS NOT NULL THEN N'columns that are encrypted'
+    WHEN c.xml_collection_id <> 0 THEN N'XML that keeps to a schema collection' ELSE N'columns of a ledger' END) AS odd
+  FROM sys.columns AS c
+  WHERE c.is_filestream = 1 OR c.is_column_set = 1 OR c.encryption_type IS NOT NULL OR c.xml_collection_id <> 0 OR c.generated_always_type > 2
+  GROUP BY c.object_id) AS x ON x.object_id = t.object_id
 WHERE t.is_ms_shipped = 0`
 	queryColumns = `SELECT c.object_id, c.column_id, c.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, c.max_length, c.precision, c.scale, c.collation_name, c.is_nullable, c.is_rowguidcol, c.is_identity,
   CAST(ic.seed_value AS nvarchar(40)) AS seed, CAST(ic.increment_value AS nvarchar(40)) AS step, ic.is_not_for_replication, c.is_sparse, mc.masking_function, cc.definition AS formula, cc.is_persisted,
@@ -149,7 +154,16 @@ WHERE d.major_id >= 0`
 	queryUnread = `SELECT N'assembly' AS what, COUNT_BIG(*) AS n FROM sys.assemblies AS a WHERE a.is_user_defined = 1
 UNION ALL SELECT N'service queue', COUNT_BIG(*) FROM sys.service_queues AS q WHERE q.is_ms_shipped = 0
 UNION ALL SELECT N'XML schema collection', COUNT_BIG(*) FROM sys.xml_schema_collections AS x WHERE x.schema_id <> 4
-UNION ALL SELECT N'full-text stoplist', COUNT_BIG(*) FROM sys.fulltext_stoplists AS s`
+UNION ALL SELECT N'full-text stoplist', COUNT_BIG(*) FROM sys.fulltext_stoplists AS s
+UNION ALL SELECT N'CLR module', COUNT_BIG(*) FROM sys.objects AS o WHERE o.type IN ('AF', 'PC', 'FS', 'FT', 'TA')
+UNION ALL SELECT N'rule', COUNT_BIG(*) FROM sys.objects AS o WHERE o.type = 'R'
+UNION ALL SELECT N'default object', COUNT_BIG(*) FROM sys.objects AS o WHERE o.type = 'D' AND o.parent_object_id = 0
+UNION ALL SELECT N'certificate', COUNT_BIG(*) FROM sys.certificates AS c
+UNION ALL SELECT N'symmetric key', COUNT_BIG(*) FROM sys.symmetric_keys AS k
+UNION ALL SELECT N'asymmetric key', COUNT_BIG(*) FROM sys.asymmetric_keys AS k
+UNION ALL SELECT N'plan guide', COUNT_BIG(*) FROM sys.plan_guides AS g
+UNION ALL SELECT N'event notification', COUNT_BIG(*) FROM sys.event_notifications AS n
+UNION ALL SELECT N'external data source', COUNT_BIG(*) FROM sys.external_data_sources AS x`
 )
 
 // Queries is how many queries a reading makes, in how many batches; a reading that

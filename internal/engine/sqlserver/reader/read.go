@@ -308,6 +308,11 @@ func (r *reader) table(m Row) error {
 			return nil
 		}
 	}
+	if odd := m.text("odd"); odd != "" {
+		is := r.folded(&catalog.Object{Kind: catalog.Table, Schema: m.text("schema"), Name: m.text("name")})
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{On: is.Ref(), Why: fmt.Sprintf("table %s.%s is not read: it has %s, which is not known yet", is.Schema, is.Name, odd)})
+		return nil
+	}
 	o := r.add(m.num("object_id"), &catalog.Object{Kind: catalog.Table, Schema: m.text("schema"), Name: m.text("name"), Space: vocab.Objects})
 	if e := m.text("lock_escalation_desc"); e != "TABLE" && e != "" {
 		o.Set("lock escalation", catalog.Scalar(e))

@@ -147,6 +147,11 @@ func TestNotReadIsNotAbsent(t *testing.T) {
 		left   int // what differs all the same
 	}{
 		{"versioned in what is not seen", func(r map[string][]Row) { r["tables"][0]["temporal_type"] = float64(2) }, "the history table of dbo.Berth is not seen", 0},
+		{"with typed XML", func(r map[string][]Row) { r["tables"][1]["odd"] = "XML that keeps to a schema collection" }, "table dbo.Call is not read: it has XML that keeps to a schema collection", 0},
+		{"a key that leads to what is not read", func(r map[string][]Row) {
+			r["foreign keys"] = []Row{{"object_id": float64(9), "parent_object_id": float64(1), "referenced_object_id": float64(7), "name": "FK"}}
+			r["foreign key columns"] = []Row{{"constraint_object_id": float64(9), "parent_object_id": float64(1), "parent_column_id": float64(1), "referenced_object_id": float64(7), "referenced_column_id": float64(1)}}
+		}, "foreign key FK of dbo.Berth is not read", 0},
 		{"external", func(r map[string][]Row) { r["tables"][1]["is_external"] = true }, "external table dbo.Call is not read", 0},
 		{"of a graph", func(r map[string][]Row) { r["tables"][1]["is_node"] = true }, "graph table dbo.Call is not read", 0},
 		{"of files", func(r map[string][]Row) { r["tables"][1]["is_filetable"] = true }, "file table dbo.Call is not read", 0},

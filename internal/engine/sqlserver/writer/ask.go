@@ -172,7 +172,7 @@ func (w *Writer) orphans(c *order.Change, p *catalog.Object) *order.Question {
 		return nil
 	}
 	parent := c.Actual.Find(parentOf(p))
-	if parent == nil {
+	if parent == nil || parent.Has(vocab.Filtered) { // who asks would not find rows that are there
 		return nil
 	}
 	return Orphans(c.Target, p, parent)
