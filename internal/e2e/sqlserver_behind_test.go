@@ -1,10 +1,14 @@
 package e2e
 
 import (
+	"bytes"
 	"fmt"
+	"io"
+	"net"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 )
 
@@ -121,5 +125,79 @@ func TestBehindGoesOnSQLServer(t *testing.T) {
 			t.Fatalf("%s as batch %d: something ran behind it: %s\n%s", bad[i%len(bad)], i, d, out)
 		}
 		b.kept(t, fmt.Sprintf("%s as batch %d", bad[i%len(bad)], i), live)
+	}
+}
+
+// TestCommitCutSQLServer: the connection is lost at COMMIT, before or after the server got
+// it; either way the structure is asked, and what is said of it is true.
+func TestCommitCutSQLServer(t *testing.T) {
+	t.Parallel()
+	p := standIn(t)
+	dir := t.TempDir()
+	put(t, filepath.Join(dir, "dev.sql"), msNext)
+	want(t, 0, dir, "script", "dev.sql", p.make(t, msHarbour), "--may-lose", "column:berth.note", "-o", "up.sql")
+	fresh := p.dump(t, p.make(t, msNext))
+	var commit []byte // as the protocol has it
+	for _, c := range []byte("COMMIT TRANSACTION;") {
+		commit = append(commit, c, 0)
+	}
+	for _, c := range []struct {
+		name    string
+		forward bool
+		code    int
+	}{{"the server got it", true, 0}, {"it was lost on the way", false, 2}} {
+		live := p.make(t, msHarbour)
+		was := p.dump(t, live)
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer l.Close()
+		var cut atomic.Bool
+		go func() {
+			for {
+				client, err := l.Accept()
+				if err != nil {
+					return
+				}
+				server, err := net.Dial("tcp", p.address)
+				if err != nil {
+					client.Close()
+					return
+				}
+				answered := make(chan struct{})
+				go func() { _, _ = io.Copy(client, server); client.Close(); close(answered) }()
+				go func() {
+					defer client.Close()
+					defer server.Close()
+					buf := make([]byte, 1<<16)
+					for {
+						n, err := client.Read(buf)
+						if bytes.Contains(buf[:n], commit) && cut.CompareAndSwap(false, true) {
+							if c.forward {
+								client.Close()
+								_, _ = server.Write(buf[:n])
+								<-answered // which nobody hears
+							}
+							return
+						}
+						if _, e := server.Write(buf[:n]); err != nil || e != nil {
+							return
+						}
+					}
+				}()
+			}
+		}()
+		through := "sqlserver://sa:" + p.password + "@" + l.Addr().String() + "/" + p.name(live) + "?encrypt=disable"
+		r := run(t, dir, "apply", "up.sql", through, "--yes")
+		settled(t, p, p.name(live))
+		now := p.dump(t, live)
+		ends := fresh
+		if !c.forward {
+			ends = was
+		}
+		if !cut.Load() || r.code != c.code || !strings.Contains(r.errout, "asking the server") || firstDifference(ends, now) != "" {
+			t.Errorf("%s: cut %v, exit %d: %s\n%s", c.name, cut.Load(), r.code, firstDifference(ends, now), r.errout)
+		}
 	}
 }
