@@ -1398,3 +1398,17 @@ GO
 CREATE PROCEDURE dbo.look WITH NATIVE_COMPILATION, SCHEMABINDING AS BEGIN ATOMIC WITH (TRANSACTION ISOLATION LEVEL = SNAPSHOT, LANGUAGE = N'us_english') SELECT title FROM dbo.quay; END
 --- rows SELECT id, title FROM dbo.quay
 1,Ostkai
+=== a table is copied while the type of a column is made anew
+CREATE TYPE dbo.tons FROM int;
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, weight dbo.tons NOT NULL CONSTRAINT DF_weight DEFAULT 1, name nvarchar(9));
+CREATE INDEX by_weight ON dbo.ship (weight);
+CREATE TABLE dbo.cargo (weight dbo.tons);
+INSERT INTO dbo.ship VALUES (7, 300, N'Möwe');
+INSERT INTO dbo.cargo VALUES (12);
+--- to
+CREATE TYPE dbo.tons FROM bigint;
+CREATE TABLE dbo.ship (id int IDENTITY NOT NULL CONSTRAINT PK_ship PRIMARY KEY, weight dbo.tons NOT NULL CONSTRAINT DF_weight DEFAULT 2, name nvarchar(9));
+CREATE INDEX by_weight ON dbo.ship (weight);
+CREATE TABLE dbo.cargo (weight dbo.tons);
+--- rows SELECT s.id, s.weight, s.name, c.weight FROM dbo.ship AS s CROSS JOIN dbo.cargo AS c
+7,300,Möwe,12

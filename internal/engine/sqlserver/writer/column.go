@@ -308,23 +308,10 @@ func ofAlias(p *catalog.Object) bool {
 // anew.
 func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*order.Action {
 	o, p, was := c.Source, it.Source, it.Target
-	alias := func(in *catalog.Catalog, x *catalog.Object) *catalog.Object {
-		for _, n := range x.Needs {
-			if n.On.Kind == vocab.AliasType {
-				return in.Find(n.On)
-			}
-		}
+	down, plain := w.letGo(c, was, a)
+	if down == nil {
 		return nil
 	}
-	t := alias(c.Actual, was)
-	if t == nil {
-		return nil
-	}
-	plain := was.Clone()
-	plain.Set("type", catalog.Scalar(t.Text("type")))
-	alter := "ALTER TABLE " + qualified(c.Target) + " "
-	down := locks(&order.Action{About: c.Target.PartRef(was), Title: fmt.Sprintf("let column %s of %s have the type behind %s", was.Name, o.Name, t.Name), Removes: []catalog.Ref{c.Target.PartRef(was)}, Frees: a.Frees,
-		SQL: append(a.SQL, batch(alter+"ALTER COLUMN "+quote(was.Name)+" "+ddl.Type(plain)+ddl.Null(was)+";"))}, c.Target)
 	item := &compare.Item{Source: p, Target: plain, Properties: it.Properties, Status: it.Status}
 	up := locks(&order.Action{About: o.PartRef(p), Title: fmt.Sprintf("change column %s of %s", p.Name, o.Name), Makes: []catalog.Ref{o.PartRef(p)}}, c.Target)
 	w.restated(c, item, up, "ALTER TABLE "+qualified(o)+" ")
@@ -340,6 +327,25 @@ func (w *Writer) retyped(c *order.Change, it *compare.Item, a *order.Action) []*
 	}
 	up.SQL = append(up.SQL, ddl.Comments(p, was, ddl.LevelOf(o).Part(p))...)
 	return []*order.Action{down, up}
+}
+
+// letGo lets a column have the type that its own is made of, so that its own can go, behind
+// what an action does already; nil where it has none such.
+func (w *Writer) letGo(c *order.Change, was *catalog.Object, a *order.Action) (down *order.Action, plain *catalog.Object) {
+	var t *catalog.Object
+	for _, n := range was.Needs {
+		if n.On.Kind == vocab.AliasType {
+			t = c.Actual.Find(n.On)
+		}
+	}
+	if t == nil {
+		return nil, nil
+	}
+	plain = was.Clone()
+	plain.Set("type", catalog.Scalar(t.Text("type")))
+	alter := "ALTER TABLE " + qualified(c.Target) + " ALTER COLUMN " + quote(was.Name) + " " + ddl.Type(plain) + ddl.Null(was) + ";"
+	return locks(&order.Action{About: c.Target.PartRef(was), Title: fmt.Sprintf("let column %s of %s have the type behind %s", was.Name, c.Source.Name, t.Name), Removes: []catalog.Ref{c.Target.PartRef(was)}, Frees: a.Frees,
+		SQL: append(a.SQL, batch(alter))}, c.Target), plain
 }
 
 // columnFlags switches what ALTER COLUMN adds and drops by itself.

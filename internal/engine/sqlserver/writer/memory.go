@@ -89,7 +89,8 @@ func rekeyed(c *order.Change) bool {
 			return true
 		}
 		for _, d := range it.Properties {
-			if d.Name != "name" && d.Name != "buckets" && !ddl.Described(d.Name) {
+			more := d.Name == "buckets" && it.Source.Has("buckets") && it.Target.Has("buckets")
+			if d.Name != "name" && !more && !ddl.Described(d.Name) {
 				return true
 			}
 		}

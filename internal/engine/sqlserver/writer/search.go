@@ -156,7 +156,7 @@ func explicit(c *order.Change) *order.Change {
 	out.Item, item.Parts = &item, slices.Clone(c.Parts)
 	for i, it := range item.Parts {
 		p := it.Source
-		if p == nil || ddl.Clustered(p) || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
+		if p == nil || p.Has(vocab.Filegroup) || p.Has(vocab.Partitioned) || p.Kind != catalog.Index && p.Kind != catalog.Unique && p.Kind != catalog.PrimaryKey {
 			continue
 		}
 		part := *it

@@ -258,9 +258,25 @@ func (w *Writer) dressed(c *order.Change, a *order.Action) []*order.Action {
 func (w *Writer) around(c *order.Change, a *order.Action) []*order.Action {
 	o, old := c.Source, c.Target
 	var before, after []*order.Action
+	aside := map[catalog.Ref]bool{} // columns whose types go before the table does
+	for _, it := range c.Parts {
+		if it.Kind() != catalog.Column || it.Target == nil || it.Source == nil || !c.Rebuilds(it) || !ofAlias(it.Target) {
+			continue
+		}
+		first := &order.Action{}
+		if was := it.Target; was.Has("default") {
+			first.SQL, first.Frees = []string{ddl.DropConstraint(old, was, was.Text("default name"))}, partNames(old, was)
+		}
+		if down, _ := w.letGo(c, it.Target, first); down != nil {
+			before = append(before, down)
+			aside[old.PartRef(it.Target)] = true
+		}
+	}
 	for _, p := range old.Parts {
 		switch {
 		case p.Kind == catalog.Column:
+		case slices.ContainsFunc(p.Needs, func(n catalog.Need) bool { return aside[n.On] }):
+			before = append(before, w.dropPart(old, p))
 		case p.Kind == catalog.ForeignKey, p.Kind == vocab.Versioning, p.Kind == vocab.TextIndex:
 			before = append(before, w.dropPart(old, p))
 		default:
