@@ -240,6 +240,7 @@ func msCases(t *testing.T) []msCase {
 // TestPairsSQLServer: every change is carried out by a script that ends like its
 // source, keeps the rows, and, in a foreign client, ends there as well.
 func TestPairsSQLServer(t *testing.T) {
+	t.Parallel()
 	p := standIn(t)
 	for _, c := range msCases(t) {
 		t.Run(c.name, func(t *testing.T) { p.pair(t, c) })

@@ -55,7 +55,7 @@ func (s *Server) Create(name, collation string) {
 }
 
 func (s *Server) create(name, collation string) *database {
-	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, names: map[string]int64{}, parts: map[int64][]int64{},
+	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, many: map[string]int{}, names: map[string]int64{}, parts: map[int64][]int64{},
 		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, partFunctions: map[string]partFunction{}, partSchemes: map[string]partScheme{}, textCatalogs: map[string]textCatalog{}, nextObject: 245575913, nextType: 257}
 	for i, n := range []string{"dbo", "guest", "INFORMATION_SCHEMA", "sys"} {
 		d.schemas = append(d.schemas, &schema{i + 1, n, 1})
@@ -71,6 +71,7 @@ type database struct {
 	created         time.Time
 	schemas         []*schema
 	objects         map[int64]*object
+	many            map[string]int    // how many of each type there are
 	names           map[string]int64  // of objects, by schema and name
 	parts           map[int64][]int64 // constraints and triggers, by the table's object
 	types           map[string]*aliasType
@@ -357,8 +358,26 @@ func (o *object) clone() *object {
 	return &c
 }
 
+// put lets a database have an object, and take no longer.
+func (d *database) put(o *object) {
+	if d.objects[o.id] == nil {
+		d.many[o.typ]++
+	}
+	d.objects[o.id] = o
+}
+
+func (d *database) take(o *object) {
+	if d.objects[o.id] != nil {
+		d.many[o.typ]--
+	}
+	delete(d.objects, o.id)
+}
+
 // list are the objects of some types, by their ids.
 func (d *database) list(types ...string) []*object {
+	if len(types) > 0 && !slices.ContainsFunc(types, func(t string) bool { return d.many[t] > 0 }) {
+		return nil
+	}
 	var out []*object
 	for _, o := range d.objects {
 		if len(types) == 0 || slices.Contains(types, o.typ) {

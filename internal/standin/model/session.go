@@ -211,7 +211,7 @@ func (x *session) save(o *object) {
 	d, was := x.d, o.clone()
 	x.undo = append(x.undo, func() {
 		*o = *was
-		d.objects[o.id] = o
+		d.put(o)
 	})
 }
 
@@ -241,7 +241,8 @@ func (x *session) add(o *object) *object {
 	d.nextObject += 16000057
 	o.id = d.nextObject
 	o.created, o.modified = time.Now().UTC(), time.Now().UTC()
-	d.objects[o.id], d.names[key] = o, o.id
+	d.put(o)
+	d.names[key] = o.id
 	if o.parent != 0 {
 		parts := d.parts[o.parent]
 		d.parts[o.parent] = append(parts[:len(parts):len(parts)], o.id)
@@ -258,7 +259,7 @@ func (x *session) unhook(o *object) {
 	if o.typ == "TT" {
 		key = "type:" + key
 	}
-	delete(d.objects, o.id)
+	d.take(o)
 	if d.names[key] == o.id {
 		delete(d.names, key)
 	}
@@ -287,7 +288,8 @@ func (x *session) remove(o *object) {
 	x.forget(1, o.id, 0)
 	x.unhook(o)
 	x.undo = append(x.undo, func() {
-		d.objects[o.id], d.names[key] = o, o.id
+		d.put(o)
+		d.names[key] = o.id
 		if o.parent != 0 {
 			d.parts[o.parent] = parts
 		}
