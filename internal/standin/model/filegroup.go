@@ -15,7 +15,10 @@ type fileGroup struct {
 
 // filegroup is the number of a filegroup in which something is to lie, 0 for the first one.
 func (x *session) filegroup(name string) int {
-	if name == "" || strings.EqualFold(name, "PRIMARY") || strings.EqualFold(name, "default") {
+	switch strings.ToLower(name) {
+	case "", "default":
+		return x.d.defaultGroup
+	case "primary":
 		return 0
 	}
 	at := x.d.filegroup(name)
@@ -49,6 +52,17 @@ func (x *session) alterDatabase(words []sqltext.Token) {
 	if memory {
 		words, last = words[:6], words[5].Name()
 	}
+	if is(3, "modify") && is(4, "filegroup") && is(6, "default") && len(words) == 7 && d != nil && x.depth == 0 {
+		g := words[5].Name()
+		if at := d.filegroup(g); at >= 0 && d.filegroups[at].files {
+			d.defaultGroup = at + 2
+			return
+		} else if strings.EqualFold(g, "PRIMARY") {
+			d.defaultGroup = 0
+			return
+		}
+		panic(fail(5050, "Filegroup '%s' does not exist, or has no files.", g))
+	}
 	group, file := is(3, "add") && is(4, "filegroup") && len(words) == 6, is(3, "add") && is(4, "file") && is(len(words)-3, "to") && is(len(words)-2, "filegroup")
 	switch {
 	case x.depth > 0:
@@ -69,13 +83,13 @@ func (x *session) alterDatabase(words []sqltext.Token) {
 }
 
 func showFilegroups(x *session, add func(...any)) {
-	add("PRIMARY", int64(1), "FG", "ROWS_FILEGROUP", int64(1), int64(0), int64(0))
+	add("PRIMARY", int64(1), "FG", "ROWS_FILEGROUP", bit(x.d.defaultGroup == 0), int64(0), int64(0))
 	for n, g := range x.d.filegroups {
 		typ, word := "FG", "ROWS_FILEGROUP"
 		if g.memory {
 			typ, word = "FX", "MEMORY_OPTIMIZED_DATA_FILEGROUP"
 		}
-		add(g.name, int64(n+2), typ, word, int64(0), int64(0), int64(0))
+		add(g.name, int64(n+2), typ, word, bit(x.d.defaultGroup == n+2), int64(0), int64(0))
 	}
 }
 

@@ -84,6 +84,7 @@ type database struct {
 	textCatalogs    map[string]textCatalog
 	textDefault     int         // the full-text catalog where none is named
 	filegroups      []fileGroup // besides PRIMARY; the first is number 2
+	defaultGroup    int         // the number of the default one, 0 for PRIMARY
 	nextObject      int64
 	nextType        int
 	version         int64 // of rows (rowversion)
@@ -121,6 +122,7 @@ type object struct {
 	identity     int64 // the last value, where used
 	identityUsed bool
 	escalation   string
+	large        int    // the data space of its large values, 0 where nothing is said
 	memory       string // SCHEMA_AND_DATA or SCHEMA_ONLY of one in memory
 	userType     int    // of a table type
 

@@ -130,7 +130,7 @@ func init() {
 				case o.historyOf != 0:
 					kind = 1
 				}
-				return []any{int64(0), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), bit(o.memory != ""), bit(o.memory == "SCHEMA_ONLY"), durable(o), kind, map[int64]string{0: "NON_TEMPORAL_TABLE", 1: "HISTORY_TABLE", 2: "SYSTEM_VERSIONED_TEMPORAL_TABLE"}[kind], history, int64(0), int64(0), int64(0), retention, unit, word}
+				return []any{int64(o.large), nil, int64(o.nextCol), int64(0), int64(1), int64(0), int64(0), int64(0), int64(0), map[string]int64{"TABLE": 0, "DISABLE": 1, "AUTO": 2}[o.escalation], o.escalation, int64(0), bit(o.memory != ""), bit(o.memory == "SCHEMA_ONLY"), durable(o), kind, map[int64]string{0: "NON_TEMPORAL_TABLE", 1: "HISTORY_TABLE", 2: "SYSTEM_VERSIONED_TEMPORAL_TABLE"}[kind], history, int64(0), int64(0), int64(0), retention, unit, word}
 			}, "U")},
 		"periods": {"name period_type# period_type_desc object_id# start_column_id# end_column_id#", showPeriods},
 		"views": {objectColumns + " is_replicated# has_replication_filter# has_opaque_metadata# has_unchecked_assembly_data# with_check_option# is_date_correlation_view#",

@@ -110,13 +110,16 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	if len(b.Columns) == 0 {
 		panic(fail(102, "Incorrect syntax near ')'."))
 	}
-	x.filegroup(b.TextImageOn)
+	t.large = x.filegroup(b.TextImageOn)
+	if b.TextImageOn != "" {
+		t.large = max(t.large, 1)
+	}
 	t.memory = x.memoryOf(t, b.Options)
 	x.alone(t)
 	x.add(t)
 	x.making = t
 	defer func() { x.making = nil }()
-	t.indexes = []*index{{compression: b.Options["DATA_COMPRESSION"]}}
+	t.indexes = []*index{{compression: b.Options["DATA_COMPRESSION"], space: x.d.defaultGroup}}
 	x.columns(t, b.Columns)
 	x.lie(t, t.indexes[0], b.On)
 	for i := range b.Columns {

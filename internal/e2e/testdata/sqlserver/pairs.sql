@@ -1412,3 +1412,28 @@ CREATE INDEX by_weight ON dbo.ship (weight);
 CREATE TABLE dbo.cargo (weight dbo.tons);
 --- rows SELECT s.id, s.weight, s.name, c.weight FROM dbo.ship AS s CROSS JOIN dbo.cargo AS c
 7,300,Möwe,12
+=== where things lie that say nothing is another filegroup here
+ALTER DATABASE CURRENT ADD FILEGROUP data;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP data;
+ALTER DATABASE CURRENT MODIFY FILEGROUP data DEFAULT;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note varchar(max));
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name varchar(9)) ON [PRIMARY];
+CREATE INDEX by_name ON dbo.ship (name);
+CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO (data);
+INSERT INTO dbo.ship VALUES (7, 'Gull');
+--- to
+ALTER DATABASE CURRENT ADD FILEGROUP data;
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP data;
+ALTER DATABASE CURRENT MODIFY FILEGROUP data DEFAULT;
+GO
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, note varchar(max), depth int) TEXTIMAGE_ON [default];
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name varchar(9));
+CREATE INDEX by_name ON dbo.ship (name) ON [default];
+CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([default]);
+CREATE PARTITION FUNCTION by_date (date) AS RANGE RIGHT FOR VALUES ('2026-01-01');
+CREATE PARTITION SCHEME dates AS PARTITION by_date ALL TO ([default]);
+--- rows SELECT id, name FROM dbo.ship
+7,Gull

@@ -50,13 +50,21 @@ func PartitionFunction(o *catalog.Object) string {
 	return fmt.Sprintf("CREATE PARTITION FUNCTION %s (%s) AS RANGE %s FOR VALUES (%s);", quote(o.Name), o.Text("type"), strings.ToUpper(o.Text("range")), strings.Join(values, ", "))
 }
 
+// DefaultSpace is the default filegroup of a database by its name.
+func DefaultSpace(in *catalog.Catalog) string {
+	if g := in.Settings[vocab.DefaultFilegroup]; g != "" {
+		return quote(g)
+	}
+	return "[PRIMARY]"
+}
+
 // PartitionScheme is CREATE PARTITION SCHEME, with the filegroups of its partitions.
-func PartitionScheme(o *catalog.Object) string {
+func PartitionScheme(o *catalog.Object, in *catalog.Catalog) string {
 	to, all := o.List("filegroups"), ""
 	if len(to) == 0 {
 		to, all = []string{GroupOf(o)}, "ALL "
 	}
 	// a scheme takes no word for the default one
-	groups := strings.ReplaceAll(strings.Join(to, ", "), vocab.DefaultGroup, "[PRIMARY]")
+	groups := strings.ReplaceAll(strings.Join(to, ", "), vocab.DefaultGroup, DefaultSpace(in))
 	return fmt.Sprintf("CREATE PARTITION SCHEME %s AS PARTITION %s %sTO (%s);", quote(o.Name), o.Text("function"), all, groups)
 }

@@ -104,7 +104,7 @@ func Plain(o *catalog.Object, in *catalog.Catalog) string {
 	case vocab.PartitionFunction:
 		return PartitionFunction(o)
 	case vocab.PartitionScheme:
-		return PartitionScheme(o)
+		return PartitionScheme(o, in)
 	case vocab.Synonym:
 		return "CREATE SYNONYM " + qualified(o) + " FOR " + o.Text("for") + ";"
 	}

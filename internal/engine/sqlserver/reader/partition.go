@@ -1,6 +1,7 @@
 package reader
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 
@@ -60,6 +61,17 @@ func (r *reader) destinations() {
 			o.Carry("filegroups", catalog.List(list...))
 			r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("the partitions of %s lie in several filegroups: which lies where is not compared", o.Name)})
 		}
+	}
+}
+
+// largeElsewhere says where the large values of a table lie apart from it.
+func (r *reader) largeElsewhere(o *catalog.Object, large string) {
+	base := vocab.Quote(cmp.Or(r.c.Settings[vocab.DefaultFilegroup], "PRIMARY"))
+	if g := o.Text(vocab.Filegroup); g != "" {
+		base = g
+	}
+	if r.fold(vocab.Quote(large)) != r.fold(base) && !o.Has(vocab.Partitioned) {
+		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: fmt.Sprintf("the large values of %s.%s lie in another filegroup than its rows: where they lie is not compared", o.Schema, o.Name)})
 	}
 }
 

@@ -6,7 +6,8 @@ package reader
 // does no harm.
 const (
 	queryDatabase = `SELECT DB_NAME() AS name, CAST(DATABASEPROPERTYEX(DB_NAME(), N'Collation') AS nvarchar(128)) AS collation, CAST(SERVERPROPERTY(N'ProductVersion') AS nvarchar(128)) AS version,
-  CAST(SERVERPROPERTY(N'EngineEdition') AS int) AS edition, HAS_PERMS_BY_NAME(DB_NAME(), N'DATABASE', N'VIEW DEFINITION') AS seen`
+  CAST(SERVERPROPERTY(N'EngineEdition') AS int) AS edition, HAS_PERMS_BY_NAME(DB_NAME(), N'DATABASE', N'VIEW DEFINITION') AS seen,
+  (SELECT g.name FROM sys.filegroups AS g WHERE g.is_default = 1) AS filegroup`
 	// queryMoved is what changes when anything is made, changed or dropped.
 	queryMoved   = `SELECT COUNT_BIG(*) AS n, MAX(o.modify_date) AS last, SUM(CAST(o.object_id AS bigint)) AS ids FROM sys.objects AS o`
 	querySchemas = `SELECT s.schema_id, s.name FROM sys.schemas AS s WHERE s.schema_id > 4 AND s.schema_id < 16384`
@@ -17,7 +18,7 @@ LEFT JOIN sys.types AS b ON b.user_type_id = t.system_type_id
 LEFT JOIN sys.table_types AS tt ON tt.user_type_id = t.user_type_id
 WHERE t.is_user_defined = 1`
 	queryTables = `SELECT t.object_id, s.name AS [schema], t.name, t.lock_escalation_desc, t.temporal_type, t.is_memory_optimized, t.durability_desc, t.is_external, t.is_filetable, t.is_node, t.is_edge,
-  t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit, x.odd
+  t.history_table_id, t.history_retention_period AS retention, t.history_retention_period_unit_desc AS retention_unit, x.odd, l.name AS large
 FROM sys.tables AS t
 JOIN sys.schemas AS s ON s.schema_id = t.schema_id
 LEFT JOIN (SELECT c.object_id, MIN(CASE WHEN c.is_filestream = 1 THEN N'files as values (FILESTREAM)' WHEN c.is_column_set = 1 THEN N'a column set' WHEN c.encryption_type IS NOT NULL THEN N'columns that are encrypted'
@@ -25,6 +26,7 @@ LEFT JOIN (SELECT c.object_id, MIN(CASE WHEN c.is_filestream = 1 THEN N'files as
   FROM sys.columns AS c
   WHERE c.is_filestream = 1 OR c.is_column_set = 1 OR c.encryption_type IS NOT NULL OR c.xml_collection_id <> 0 OR c.generated_always_type > 2
   GROUP BY c.object_id) AS x ON x.object_id = t.object_id
+LEFT JOIN sys.data_spaces AS l ON l.data_space_id = t.lob_data_space_id AND l.type = 'FG'
 WHERE t.is_ms_shipped = 0`
 	queryColumns = `SELECT c.object_id, c.column_id, c.name, ty.name AS type, ts.name AS type_schema, ty.is_user_defined, c.max_length, c.precision, c.scale, c.collation_name, c.is_nullable, c.is_rowguidcol, c.is_identity,
   CAST(ic.seed_value AS nvarchar(40)) AS seed, CAST(ic.increment_value AS nvarchar(40)) AS step, ic.is_not_for_replication, c.is_sparse, mc.masking_function, cc.definition AS formula, cc.is_persisted,

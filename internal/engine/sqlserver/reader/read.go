@@ -205,6 +205,9 @@ func (r *reader) database(m Row) error {
 	r.fold = vocab.Fold(r.c)
 	r.c.Version = m.text("version")
 	r.c.Settings = map[string]string{vocab.Collation: r.collation}
+	if g := m.text("filegroup"); g != "" && g != "PRIMARY" {
+		r.c.Settings[vocab.DefaultFilegroup] = g
+	}
 	r.c.Limits = map[string]int64{"edition": m.num("edition")}
 	if m["seen"] != nil && !m.is("seen") {
 		r.c.Gaps = append(r.c.Gaps, catalog.Gap{Why: "the account may not see all definitions (VIEW DEFINITION on the database): what it may not see is not known"})
@@ -319,6 +322,9 @@ func (r *reader) table(m Row) error {
 	}
 	if m.is("is_memory_optimized") {
 		o.Set(vocab.InMemory, catalog.Scalar(durability(m)))
+	}
+	if large := m.text("large"); large != "" {
+		r.last = append(r.last, func() { r.largeElsewhere(o, large) })
 	}
 	if m.num("temporal_type") == 2 {
 		r.versioned(o, m)

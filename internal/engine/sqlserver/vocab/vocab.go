@@ -104,6 +104,10 @@ const Objects = "object"
 // Collation is, among the settings of a structure, that of the database.
 const Collation = "collation"
 
+// DefaultFilegroup is, among the settings, the filegroup where things lie that say nothing,
+// where that is not PRIMARY.
+const DefaultFilegroup = "default filegroup"
+
 // The aspects of a column's type that change alone, so that more can stay on it.
 const (
 	AspectWidened catalog.Aspect = "room"   // it has room for more letters or bytes

@@ -24,11 +24,15 @@ func alterPartitions(c *order.Change) ([]*order.Action, bool) {
 		if s.Kind != vocab.PartitionScheme || !slices.ContainsFunc(s.Needs, func(n catalog.Need) bool { return n.On == o.Ref() }) {
 			continue
 		}
+		if now := c.Desired.Find(s.Ref()); now == nil || !strings.EqualFold(ddl.GroupOf(now), ddl.GroupOf(s)) || !strings.EqualFold(now.Text("function"), s.Text("function")) {
+			a.Takes = append(a.Takes, goneFrom(s)) // it goes first, and needs no room
+			continue
+		}
 		group := ddl.GroupOf(s)
 		if l := s.List("filegroups"); len(l) > 0 {
 			group = l[len(l)-1]
 		}
-		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+strings.Replace(group, vocab.DefaultGroup, "[PRIMARY]", 1)+";"))
+		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+strings.Replace(group, vocab.DefaultGroup, ddl.DefaultSpace(c.Actual), 1)+";"))
 		for _, t := range c.Actual.Objects {
 			on := func(x *catalog.Object) bool {
 				return slices.ContainsFunc(x.Needs, func(n catalog.Need) bool { return n.On == s.Ref() })
@@ -57,6 +61,11 @@ func alterPartitions(c *order.Change) ([]*order.Action, bool) {
 		a.Risks = append(a.Risks, order.Risk{Kind: order.Rewrite, On: t.Ref(), Text: "rows of table " + t.Name + " move between partitions"})
 	}
 	return []*order.Action{a}, true
+}
+
+// goneFrom is what a partition scheme that goes leaves free: its function.
+func goneFrom(scheme *catalog.Object) order.Name {
+	return order.Name{Space: "partition function of a scheme", Name: strings.ToLower(scheme.Name)}
 }
 
 // inUse warns of a function or scheme that is made anew or dropped while what stays lies on

@@ -120,7 +120,9 @@ func (w *Writer) Drop(c *order.Change) []*order.Action {
 		a.SQL, a.Late, a.Alone, a.Note = ddl.Batches("DROP FULLTEXT CATALOG "+quote(o.Name)+";"), false, true, beforeAll
 		return []*order.Action{a}
 	case vocab.PartitionScheme, vocab.PartitionFunction:
-		inUse(c, a)
+		if inUse(c, a); o.Kind == vocab.PartitionScheme {
+			a.Frees = append(a.Frees, goneFrom(o))
+		}
 		return []*order.Action{a}
 	case vocab.Grant:
 		a.Title, a.SQL = "take the rights of "+o.Name+" on the database away", nil
