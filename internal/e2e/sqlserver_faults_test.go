@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+	"unicode/utf16"
 )
 
 const msHarbour = `CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL, note nvarchar(99) NULL);
@@ -330,11 +331,25 @@ func TestStandInSQLServer(t *testing.T) {
 			t.Errorf("a model of %s: exit %d %s", dialect, r.code, r.errout)
 		}
 	}
+	// The editors of this server write UTF-16.
+	wide := t.TempDir()
+	put(t, filepath.Join(wide, "wide.sql"), "\xff\xfe"+string(bytesOf(utf16.Encode([]rune("CREATE TABLE dbo.berth (id int, name nvarchar(9));\r\nGO\r\nINSERT INTO dbo.berth VALUES (1, N'Südkai');\r\n")))))
+	if w := standIn(t, wide); w.ask(t, w.place("wide"), "SELECT name FROM dbo.berth") != "Südkai" {
+		t.Error("a file in UTF-16 is not read")
+	}
 	broken := t.TempDir()
 	put(t, filepath.Join(broken, "a.sql"), "CREATE TABLE dbo.berth (id int);\n\nCREATE TABLE dbo.call (id nothing);\n")
 	if r := run(t, dir, "standin", "sqlserver", broken); r.code != 2 || !strings.Contains(r.errout, "a.sql:3:1") {
 		t.Errorf("a file that is wrong: exit %d %s", r.code, r.errout)
 	}
+}
+
+func bytesOf(units []uint16) []byte {
+	var out []byte
+	for _, u := range units {
+		out = append(out, byte(u), byte(u>>8))
+	}
+	return out
 }
 
 // TestStandInEnds: the stand-in ends when it is told to, and leaves no password behind.

@@ -388,11 +388,17 @@ type Standing struct {
 	Address func(database, certificate string) string
 }
 
+// DatabaseText is the text of a database that a stand-in is to have.
+type DatabaseText struct {
+	Database string
+	TextFile
+}
+
 // StandIn is an Engine that has a small stand-in for its server.
 type StandIn interface {
-	// StandIn answers clients until the context ends. Each .sql file in the folder,
-	// where one is given, is a database. ready is called when it listens.
-	StandIn(ctx context.Context, folder, listen string, ready func(Standing) error) error
+	// StandIn answers clients until the context ends. Each text is a database of its name;
+	// without any there is an empty one. ready is called when it listens.
+	StandIn(ctx context.Context, databases []DatabaseText, listen string, ready func(Standing) error) error
 }
 
 // RowCopier is an Engine that can copy a few rows to rehearse on.

@@ -3,6 +3,7 @@
 package standing
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"dappermirror/internal/engine"
+	"dappermirror/internal/place/unpack"
 	"dappermirror/internal/work"
 )
 
@@ -69,7 +71,12 @@ with its places.`,
 					os.Remove(f)
 				}
 			}()
-			err = s.StandIn(cmd.Context(), folder, listen, func(st engine.Standing) error {
+			databases, done, err := databasesOf(cmd.Context(), folder)
+			defer done()
+			if err != nil {
+				return work.Troubled("standin", "%w", err)
+			}
+			err = s.StandIn(cmd.Context(), databases, listen, func(st engine.Standing) error {
 				if err := written(secret, []byte(st.Password+"\n"), 0o600); err != nil {
 					return err
 				}
@@ -93,6 +100,42 @@ with its places.`,
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:0", "the address to listen on; port 0 is any free one")
 	cmd.Flags().StringVar(&keys, "keys", "", "the folder for the password and the certificate (a temporary one where it is not given)")
 	return cmd
+}
+
+// databasesOf are the .sql files of a folder, each a database, without what they are packed
+// in: the editors of some servers write UTF-16. done closes them.
+func databasesOf(ctx context.Context, folder string) (list []engine.DatabaseText, done func(), err error) {
+	var open []io.Closer
+	done = func() {
+		for _, f := range open {
+			f.Close()
+		}
+	}
+	if folder == "" {
+		return nil, done, nil
+	}
+	files, err := os.ReadDir(folder)
+	if err != nil {
+		return nil, done, fmt.Errorf("%s: it is no folder that can be read: %w", folder, err)
+	}
+	for _, file := range files {
+		name, ok := strings.CutSuffix(file.Name(), ".sql")
+		if !ok || file.IsDir() {
+			continue
+		}
+		path := filepath.Join(folder, file.Name())
+		f, err := os.Open(path)
+		if err != nil {
+			return nil, done, err
+		}
+		text, err := unpack.New(ctx, f)
+		if err != nil {
+			return nil, done, fmt.Errorf("%s: %w", path, err)
+		}
+		open = append(open, text)
+		list = append(list, engine.DatabaseText{Database: name, TextFile: engine.TextFile{Name: path, Reader: text}})
+	}
+	return list, done, nil
 }
 
 // written writes a file that is not there yet.

@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"net"
 	"net/url"
-	"os"
-	"path/filepath"
 	"slices"
 	"strings"
 
@@ -125,31 +123,20 @@ func (e Engine) beside(ctx context.Context, at string, like *catalog.Catalog) (e
 	return d, "a scratch database on the server of the place", func() error { d.Close(); return drop() }, nil
 }
 
-// StandIn implements engine.StandIn. Each .sql file of the folder becomes a database of
-// its name; nothing is written back.
-func (Engine) StandIn(ctx context.Context, folder, listen string, ready func(engine.Standing) error) error {
+// StandIn implements engine.StandIn; nothing is written back.
+func (Engine) StandIn(ctx context.Context, databases []engine.DatabaseText, listen string, ready func(engine.Standing) error) error {
 	m := model.New()
+	m.Implied = true // filegroups and users are made by who makes a database
 	var names []string
-	if folder != "" {
-		files, err := os.ReadDir(folder)
-		if err != nil {
-			return fmt.Errorf("%s: it is no folder that can be read: %w", folder, err)
+	for _, text := range databases {
+		if slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, text.Database) }) {
+			return fmt.Errorf("%s: two files are of the database %s, but for letter case; a server has one of a name", text.Name, text.Database)
 		}
-		for _, f := range files {
-			name, ok := strings.CutSuffix(f.Name(), ".sql")
-			if !ok || f.IsDir() {
-				continue
-			}
-			if slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, name) }) {
-				return fmt.Errorf("%s: two files are called %s.sql, but for letter case; a server has one database of a name", folder, name)
-			}
-			m.Create(name, model.Collation)
-			m.Implied = true // filegroups and users are made by who makes a database
-			if err := fillFrom(ctx, m, name, filepath.Join(folder, f.Name())); err != nil {
-				return err
-			}
-			names = append(names, name)
+		m.Create(text.Database, model.Collation)
+		if err := fillFrom(ctx, m, text); err != nil {
+			return err
 		}
+		names = append(names, text.Database)
 	}
 	if len(names) == 0 {
 		m.Create("port", model.Collation)
@@ -190,19 +177,14 @@ func (Engine) StandIn(ctx context.Context, folder, listen string, ready func(eng
 	return err
 }
 
-// fillFrom runs a file on a database of a model, rows and all.
-func fillFrom(ctx context.Context, m *model.Server, name, file string) error {
-	d, err := within(ctx, m, name)
+// fillFrom runs a text on a database of a model, rows and all.
+func fillFrom(ctx context.Context, m *model.Server, text engine.DatabaseText) error {
+	d, err := within(ctx, m, text.Database)
 	if err != nil {
 		return err
 	}
 	defer d.Close()
-	f, err := os.Open(file)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	return load(ctx, d, []engine.TextFile{{Name: file, Reader: f}}, true, nil)
+	return load(ctx, d, []engine.TextFile{text.TextFile}, true, nil)
 }
 
 // CopyQuery implements engine.RowCopier.
