@@ -58,6 +58,14 @@ func collationOf(like *catalog.Catalog) string {
 	return model.Collation
 }
 
+// defaultOf is the filegroup where things of a structure lie that say nothing; "" for PRIMARY.
+func defaultOf(like *catalog.Catalog) string {
+	if like == nil {
+		return ""
+	}
+	return like.Settings[vocab.DefaultFilegroup]
+}
+
 // Scratch implements engine.Scratcher: a model of the server in this process, or a
 // database beside a place.
 func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog) (engine.Database, string, func() error, error) {
@@ -66,6 +74,7 @@ func (e Engine) Scratch(ctx context.Context, where string, like *catalog.Catalog
 		m := model.New()
 		m.Implied = true
 		m.Create("scratch", collationOf(like))
+		m.Default("scratch", defaultOf(like))
 		d, err := within(ctx, m, "scratch")
 		if err != nil {
 			return nil, "", nil, err

@@ -33,6 +33,7 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	m := model.New()
 	m.Implied, m.Quiet = true, true
 	m.Create("text", collationOf(opt.Like))
+	m.Default("text", defaultOf(opt.Like))
 	d, err := within(ctx, m, "text")
 	if err != nil {
 		return nil, err

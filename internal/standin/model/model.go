@@ -54,6 +54,16 @@ func (s *Server) Create(name, collation string) {
 	s.create(name, collation)
 }
 
+// Default lets things of a database lie in another filegroup where they say nothing.
+func (s *Server) Default(name, group string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if d := s.dbs[strings.ToLower(name)]; group != "" {
+		d.filegroups = append(d.filegroups, fileGroup{name: group, files: true})
+		d.defaultGroup = len(d.filegroups) + 1
+	}
+}
+
 func (s *Server) create(name, collation string) *database {
 	d := &database{name: name, collation: collation, id: len(s.dbs) + 1, created: time.Now().UTC(), objects: map[int64]*object{}, many: map[string]int{}, names: map[string]int64{}, parts: map[int64][]int64{},
 		types: map[string]*aliasType{}, props: map[propKey]string{}, principals: founders(), members: []member{{16384, 1}}, rights: map[rightKey]string{}, partFunctions: map[string]partFunction{}, partSchemes: map[string]partScheme{}, textCatalogs: map[string]textCatalog{}, nextObject: 245575913, nextType: 257}

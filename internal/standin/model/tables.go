@@ -110,9 +110,8 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	if len(b.Columns) == 0 {
 		panic(fail(102, "Incorrect syntax near ')'."))
 	}
-	t.large = x.filegroup(b.TextImageOn)
 	if b.TextImageOn != "" {
-		t.large = max(t.large, 1)
+		t.large = max(x.filegroup(b.TextImageOn), 1)
 	}
 	t.memory = x.memoryOf(t, b.Options)
 	x.alone(t)
