@@ -68,7 +68,7 @@ func tampered(t *testing.T, eng engine.Engine, o *catalog.Object, seen map[strin
 			} else {
 				seen[key] = true
 			}
-			for _, evil := range []string{"1; " + word + "; --", "1); " + word + "; --", "x\"; " + word + "; --", "x'; " + word + "; --", "x`; " + word + "; --", "*/; " + word + "; /*", "$$; " + word + ";"} {
+			for _, evil := range []string{"", " ", "/* x */", "-- x", "1; " + word + "; --", "1); " + word + "; --", "x\"; " + word + "; --", "x'; " + word + "; --", "x`; " + word + "; --", "*/; " + word + "; /*", "$$; " + word + ";"} {
 				for _, v := range []catalog.Value{catalog.Scalar(evil), catalog.List(evil), catalog.SQL(catalog.Piece{Text: evil, Canon: evil})} {
 					copied := o.Clone()
 					append([]*catalog.Object{copied}, copied.Parts...)[at].Properties[i].Value = v

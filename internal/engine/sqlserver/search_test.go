@@ -248,7 +248,7 @@ func TestOrderOfColumns(t *testing.T) {
 // is refused, or what is written of it stays within its quotes.
 func TestNothingGetsOut(t *testing.T) {
 	const word = "EVIL_WORD"
-	tried, written := 0, 0
+	tried, written, planned := 0, 0, 0
 	seen := map[string]bool{}
 	for _, s := range pairsOf(t) {
 		c, err := textOf(t, s.now)
@@ -263,7 +263,7 @@ func TestNothingGetsOut(t *testing.T) {
 					} else {
 						seen[key] = true
 					}
-					for _, evil := range []string{"1); " + word + " --", "x] " + word + " --", "x' " + word + " --", "x\nGO\n" + word + "\nGO\n", "*/ " + word + " /*", "[x].[y]; " + word} {
+					for _, evil := range []string{"", " ", "/* x */", "-- x", "1); " + word + " --", "x] " + word + " --", "x' " + word + " --", "x\nGO\n" + word + "\nGO\n", "*/ " + word + " /*", "[x].[y]; " + word} {
 						for _, v := range []catalog.Value{catalog.Scalar(evil), catalog.List(evil), catalog.SQL(catalog.Piece{Text: evil, Canon: evil})} {
 							copied := o.Clone()
 							p := append([]*catalog.Object{copied}, copied.Parts...)[at]
@@ -274,6 +274,12 @@ func TestNothingGetsOut(t *testing.T) {
 							}
 							written++
 							text := Engine{}.Definition(copied)
+							for _, plan := range bothWays(c, copied) {
+								planned += len(plan.Steps)
+								for _, st := range plan.Steps {
+									text += "\nGO\n" + strings.Join(st.SQL, "\nGO\n")
+								}
+							}
 							for _, b := range sqltext.Split(vocab.Dialect, text) {
 								for _, k := range sqltext.Lex(vocab.Dialect, b.Text) {
 									if k.Kind == sqltext.Word && k.Text == word {
@@ -287,7 +293,28 @@ func TestNothingGetsOut(t *testing.T) {
 			}
 		}
 	}
-	if tried < 1000 || written < 100 {
-		t.Errorf("%d facts were tried, %d of them written", tried, written)
+	if tried < 1000 || written < 100 || planned < 1000 {
+		t.Errorf("%d facts were tried, %d of them written, in %d steps", tried, written, planned)
 	}
+}
+
+// bothWays are the plans between a structure and itself with another object of a name, as
+// far as there are any.
+func bothWays(c *catalog.Catalog, other *catalog.Object) []*order.Plan {
+	changed := *c
+	changed.Objects = nil
+	for _, o := range c.Objects {
+		if o.Ref() == other.Ref() {
+			o = other
+		}
+		changed.Add(o)
+	}
+	var out []*order.Plan
+	for _, way := range [][2]*catalog.Catalog{{c, &changed}, {&changed, c}} {
+		p, err := order.Build(choose.All(compare.Compare(way[0], way[1], compare.Options{})), Engine{}.Writer(engine.WriteOptions{}), func(order.Risk) bool { return true })
+		if err == nil {
+			out = append(out, p)
+		}
+	}
+	return out
 }

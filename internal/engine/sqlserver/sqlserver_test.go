@@ -366,7 +366,10 @@ func TestVerifyLists(t *testing.T) {
 		{vocab.Filegroup, "[new disk]", true},
 		{vocab.Filegroup, "[new disk]; DROP TABLE x --", false},
 		{"order", "first at INSERT", true},
-		{"order", "first at INSERT', N'DATABASE'; DROP TABLE x --", true}, // it is written as a text
+		{"order", "first at INSERT', N'DATABASE'; DROP TABLE x --", false},
+		{"order", "", false},
+		{"grants", " ", false},
+		{"filegroups", "", false},
 		{vocab.Written + "columns", "[a] LANGUAGE 1031", true},
 		{vocab.Written + "columns", "[a] LANGUAGE 1031) KEY INDEX x; DROP TABLE x --", false},
 		{vocab.Written + "columns", "[a] DESC", true},

@@ -36,15 +36,16 @@ func (Engine) Verify(o *catalog.Object) error {
 		}
 		texts := []string{p.Value.String()}
 		if listed[p.Name] || strings.HasPrefix(p.Name, vocab.Written) {
-			texts = append(slices.Clone(p.Value.Items), p.Value.Text)
-			for _, piece := range p.Value.Pieces {
-				texts = append(texts, piece.Text)
+			texts = slices.Clone(p.Value.Items)
+			for _, piece := range append(p.Value.Pieces, catalog.Piece{Text: p.Value.Text}) {
+				if piece.Text != "" {
+					texts = append(texts, piece.Text)
+				}
 			}
+		} else if texts[0] == "" {
+			return nil // which is as if it was not said
 		}
 		for _, text := range texts {
-			if text == "" {
-				continue
-			}
 			if err := rule(text); err != nil {
 				return err
 			}
@@ -64,7 +65,7 @@ var (
 		vocab.Current: path, vocab.Filegroup: path, "filegroups": path, "catalog": path, "using": path, "function": path, "history": path, "parent": path, "for": path,
 		"collation": like(`\w+`), "compression": like(`\w+`), "lock escalation": like(`\w+`), "range": like(`left|right`), "cache": like(`\w+`), "tessellation": like(`\w+`), "grids": like(`\w+`), "change tracking": like(`\w+`),
 		"start": like(`-?\d+`), "increment": like(`-?\d+`), "minimum": like(`-?\d+`), "maximum": like(`-?\d+`), "cells per object": like(`\d+`), "buckets": like(`\d+`), "bounding box": like(`-?\d+(\.\d+)?(e[+-]?\d+)?`),
-		"options": like(`[A-Z_]+ = \w+`), "on delete": like(`[A-Z ]+`), "on update": like(`[A-Z ]+`), "retention": like(`\d+ [A-Z]+`), "identity": like(`-?\d+, -?\d+`),
+		"options": like(`[A-Z_]+ = \w+`), "on delete": like(`[A-Z ]+`), "on update": like(`[A-Z ]+`), "retention": like(`\d+ [A-Z]+`), "identity": like(`-?\d+, -?\d+`), "order": like(`(first|last) at \w+`),
 	}
 	rulesOf = map[catalog.Kind]map[string]shape{
 		catalog.Index:   {"type": like(`(clustered|nonclustered)( columnstore)?|primary XML|XML|spatial|hash`), "for": like(`PATH|VALUE|PROPERTY`)},
@@ -73,7 +74,7 @@ var (
 )
 
 // listed are facts of which each item is written by itself.
-var listed = map[string]bool{"options": true, "filegroups": true, "bounding box": true, "grids": true}
+var listed = map[string]bool{"options": true, "filegroups": true, "bounding box": true, "grids": true, "order": true}
 
 func refuse(text, what string) error {
 	return fmt.Errorf("%w: %q is %s", sqltext.ErrNotClosed, excerpt(text), what)
@@ -176,7 +177,7 @@ func statements(p *catalog.Property) error {
 		if item == "" {
 			continue
 		}
-		if err := sqltext.Fragment(tsql.Dialect, item); err != nil {
+		if err := enclosed(item); err != nil {
 			return err
 		}
 		text := item
@@ -188,9 +189,6 @@ func statements(p *catalog.Property) error {
 			return fmt.Errorf("%w: %w", sqltext.ErrNotClosed, err)
 		}
 		one := len(list) == 1
-		if toks := sqltext.Significant(tsql.Dialect, item); toks[len(toks)-1].Pos+len(toks[len(toks)-1].Text) != len(item) {
-			one = false // a comment would take what follows
-		}
 		if one {
 			switch b := list[0].Body.(type) {
 			case *tsql.Rights:

@@ -1166,28 +1166,28 @@ CREATE FULLTEXT CATALOG words AS DEFAULT;
 CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
 CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship WITH STOPLIST = OFF;
 === tables and indexes move between filegroups
-ALTER DATABASE CURRENT ADD FILEGROUP old_disk;
-ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILEGROUP [old [default]] disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [old [default]] disk];
 ALTER DATABASE CURRENT ADD FILEGROUP [new disk];
 ALTER DATABASE CURRENT ADD FILE (NAME = two, FILENAME = '/data/two.ndf') TO FILEGROUP [new disk];
 GO
 CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name varchar(9));
-CREATE INDEX by_name ON dbo.berth (name) ON old_disk;
-CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, berth int REFERENCES dbo.berth (id)) ON old_disk;
+CREATE INDEX by_name ON dbo.berth (name) ON [old [default]] disk];
+CREATE TABLE dbo.ship (id int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, berth int REFERENCES dbo.berth (id)) ON [old [default]] disk];
 CREATE INDEX by_berth ON dbo.ship (berth);
 CREATE TABLE dbo.heap (id int IDENTITY, name varchar(9));
-CREATE TABLE dbo.log (id int) ON old_disk;
+CREATE TABLE dbo.log (id int) ON [old [default]] disk];
 CREATE CLUSTERED INDEX logged ON dbo.log (id);
 INSERT INTO dbo.berth VALUES (1, 'Ost');
 INSERT INTO dbo.ship VALUES (7, 1);
 INSERT INTO dbo.heap VALUES ('x');
 CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20);
-CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO (old_disk);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([old [default]] disk]);
 GO
 CREATE TABLE dbo.call (no int NOT NULL) ON nos (no);
 --- to
-ALTER DATABASE CURRENT ADD FILEGROUP old_disk;
-ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP old_disk;
+ALTER DATABASE CURRENT ADD FILEGROUP [old [default]] disk];
+ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [old [default]] disk];
 ALTER DATABASE CURRENT ADD FILEGROUP [new disk];
 ALTER DATABASE CURRENT ADD FILE (NAME = two, FILENAME = '/data/two.ndf') TO FILEGROUP [new disk];
 GO
@@ -1199,7 +1199,7 @@ CREATE TABLE dbo.heap (id int IDENTITY, name varchar(9)) ON [new disk];
 CREATE TABLE dbo.log (id bigint) ON [new disk];
 CREATE CLUSTERED INDEX logged ON dbo.log (id);
 CREATE PARTITION FUNCTION by_no (int) AS RANGE RIGHT FOR VALUES (10, 20, 30);
-CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO (old_disk);
+CREATE PARTITION SCHEME nos AS PARTITION by_no ALL TO ([old [default]] disk]);
 GO
 CREATE TABLE dbo.call (no int NOT NULL) ON nos (no);
 --- rows SELECT s.id, s.berth, h.id FROM dbo.ship AS s CROSS JOIN dbo.heap AS h

@@ -1,8 +1,10 @@
 package ddl
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -50,21 +52,23 @@ func PartitionFunction(o *catalog.Object) string {
 	return fmt.Sprintf("CREATE PARTITION FUNCTION %s (%s) AS RANGE %s FOR VALUES (%s);", quote(o.Name), o.Text("type"), strings.ToUpper(o.Text("range")), strings.Join(values, ", "))
 }
 
-// DefaultSpace is the default filegroup of a database by its name.
-func DefaultSpace(in *catalog.Catalog) string {
-	if g := in.Settings[vocab.DefaultFilegroup]; g != "" {
-		return quote(g)
+// Space is a filegroup of a partition scheme, as SQL: a scheme takes no word for the default
+// one of a database, which is named.
+func Space(group string, in *catalog.Catalog) string {
+	if group != vocab.DefaultGroup {
+		return group
 	}
-	return "[PRIMARY]"
+	return quote(cmp.Or(in.Settings[vocab.DefaultFilegroup], "PRIMARY"))
 }
 
 // PartitionScheme is CREATE PARTITION SCHEME, with the filegroups of its partitions.
 func PartitionScheme(o *catalog.Object, in *catalog.Catalog) string {
-	to, all := o.List("filegroups"), ""
+	to, all := slices.Clone(o.List("filegroups")), ""
 	if len(to) == 0 {
 		to, all = []string{GroupOf(o)}, "ALL "
 	}
-	// a scheme takes no word for the default one
-	groups := strings.ReplaceAll(strings.Join(to, ", "), vocab.DefaultGroup, DefaultSpace(in))
-	return fmt.Sprintf("CREATE PARTITION SCHEME %s AS PARTITION %s %sTO (%s);", quote(o.Name), o.Text("function"), all, groups)
+	for i, group := range to {
+		to[i] = Space(group, in)
+	}
+	return fmt.Sprintf("CREATE PARTITION SCHEME %s AS PARTITION %s %sTO (%s);", quote(o.Name), o.Text("function"), all, strings.Join(to, ", "))
 }

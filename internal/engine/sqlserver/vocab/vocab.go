@@ -183,14 +183,6 @@ func Qualified(o *catalog.Object) string {
 	return Quote(o.Schema) + "." + Quote(o.Name)
 }
 
-// Real is the name a constraint has on its server.
-func Real(p *catalog.Object) string {
-	if n := p.Text(RealName); n != "" {
-		return n
-	}
-	return p.Name
-}
-
 // String writes a text as a constant.
 func String(s string) string { return tsql.String(s) }
 

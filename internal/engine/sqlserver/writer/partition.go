@@ -32,7 +32,7 @@ func alterPartitions(c *order.Change) ([]*order.Action, bool) {
 		if l := s.List("filegroups"); len(l) > 0 {
 			group = l[len(l)-1]
 		}
-		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+strings.Replace(group, vocab.DefaultGroup, ddl.DefaultSpace(c.Actual), 1)+";"))
+		next = append(next, batch("ALTER PARTITION SCHEME "+quote(s.Name)+" NEXT USED "+ddl.Space(group, c.Actual)+";"))
 		for _, t := range c.Actual.Objects {
 			on := func(x *catalog.Object) bool {
 				return slices.ContainsFunc(x.Needs, func(n catalog.Need) bool { return n.On == s.Ref() })
