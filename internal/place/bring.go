@@ -67,6 +67,7 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 		return nil, err
 	}
 	desired = asAsked(desired, actual, opt.Groups)
+	in.Desired = desired
 	if in.Is, _, err = laidOut(desired); err != nil {
 		return nil, err
 	}
@@ -75,12 +76,7 @@ func (p *Place) Rewrite(ctx context.Context, actual, desired *catalog.Catalog, o
 			in.Is[i].Name = in.Sources[0].Name
 		}
 	}
-	var change *rewrite.Change
-	if in.Grammar.Client != nil {
-		change, err = rewrite.Rewrite(ctx, in)
-	} else {
-		change, err = rewrite.Whole(in)
-	}
+	change, err := rewrite.Rewrite(ctx, in)
 	if err != nil {
 		return nil, err
 	}

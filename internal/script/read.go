@@ -279,6 +279,9 @@ func (s *Script) Commands(d sqltext.Dialect) ([]Command, error) {
 		if st.Open {
 			return nil, fmt.Errorf("line %d: the statement that begins here does not end", line)
 		}
+		if d.Batches && st.Times != 1 && !st.Client {
+			return nil, fmt.Errorf("line %d: the batch that begins here is to run %d times; write GO alone behind it", line, st.Times)
+		}
 		if m := stepComment.FindAllStringSubmatch(st.Before, -1); m != nil {
 			step, _ = strconv.Atoi(m[len(m)-1][1])
 		}

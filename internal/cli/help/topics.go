@@ -153,8 +153,8 @@ is refused; rows are passed over. Which SQL a text is in, it says itself, or the
 place it is compared with, or --dialect. Files may be in UTF-8 or UTF-16.
 
 sync PLACE db/ writes exactly the files of what differs; statements that say the
-same keep their bytes, and so does every comment. Files of SQL Server are written
-as a whole; one in which more stands than was captured is refused.
+same keep their bytes, and so does every comment. What could not be proved to say
+then what it shall is refused, and nothing is written.
 
 PROJECT FILE. dapper-mirror.yaml, here or in a folder above, names places:
 

@@ -1,6 +1,7 @@
 package sqltext
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 )
@@ -29,11 +30,16 @@ func TestSplitBatches(t *testing.T) {
 		{"a comment over lines", "SELECT 1 /* a\nGO\nb */\nGO\nSELECT 2", []string{"SELECT 1 /* a\nGO\nb */", "SELECT 2"}},
 		{"GO in a line comment", "-- GO\nSELECT 1\nGO -- the end\nSELECT 2", []string{"SELECT 1", "SELECT 2"}},
 		{"a procedure with a body", "CREATE PROCEDURE p AS\nBEGIN\n  SELECT 1;\nEND\nGO\nEXEC p\nGO", []string{"CREATE PROCEDURE p AS\nBEGIN\n  SELECT 1;\nEND", "EXEC p"}},
+		{"several times", "SELECT 1\nGO 3\nSELECT 2\ngo 0 -- never\nSELECT 3\nGO 2 3\nGO 99999999999\nGO", []string{"SELECT 1 x3", "SELECT 2 x0", "SELECT 3\nGO 2 3\nGO 99999999999"}},
 		{"carriage returns", "SELECT 1\r\nGO\r\nSELECT 2\r\nGO\r\n", []string{"SELECT 1", "SELECT 2"}},
 	} {
 		var got []string
 		for _, st := range Split(batched, c.in) {
-			got = append(got, strings.TrimSpace(st.Text))
+			text := strings.TrimSpace(st.Text)
+			if st.Times != 1 {
+				text += fmt.Sprintf(" x%d", st.Times)
+			}
+			got = append(got, text)
 			if !strings.HasPrefix(c.in[st.Pos:], st.Text[:1]) {
 				t.Errorf("%s: %q is said to begin at %d", c.name, st.Text, st.Pos)
 			}

@@ -25,12 +25,12 @@ func Closed(d Dialect, text string) error {
 			delimited = true
 			continue
 		case st.Client:
-			return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, excerpt(st.Text))
+			return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, Excerpt(st.Text))
 		case st.Open:
 			return fmt.Errorf("%w: a quote, comment, bracket or body in it does not end", ErrNotClosed)
 		}
 		if n++; n > 1 {
-			return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(st.Text))
+			return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, Excerpt(st.Text))
 		}
 		toks := Lex(d, st.Text)
 		if last := toks[len(toks)-1]; !delimited && !last.IsOp(";") {
@@ -39,7 +39,7 @@ func Closed(d Dialect, text string) error {
 		simple := delimited && !holdsStatements(toks)
 		for i, t := range toks {
 			if simple && t.IsOp(";") && i+1 < len(toks) {
-				return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(st.Text[t.Pos+1:]))
+				return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, Excerpt(st.Text[t.Pos+1:]))
 			}
 			if d.Backslashes && t.IsOp(`\`) {
 				return fmt.Errorf(`%w: its client would take what follows the \ in it for a command`, ErrNotClosed)
@@ -50,6 +50,12 @@ func Closed(d Dialect, text string) error {
 		return fmt.Errorf("%w: it is empty", ErrNotClosed)
 	}
 	return nil
+}
+
+// Ends tells whether nothing of a text waits for the line that ends its batch.
+func Ends(d Dialect, text string) bool {
+	list := Split(d, text)
+	return len(list) == 0 || list[len(list)-1].Client || list[len(list)-1].Next > 0
 }
 
 // Ended is a statement with what marks its end.
@@ -69,18 +75,18 @@ func closedBatch(d Dialect, text string) error {
 	case len(list) == 0:
 		return fmt.Errorf("%w: it is empty", ErrNotClosed)
 	case list[0].Client:
-		return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, excerpt(list[0].Text))
+		return fmt.Errorf("%w: its client would run the line %q", ErrNotClosed, Excerpt(list[0].Text))
 	case list[0].Open:
 		return fmt.Errorf("%w: a quote or comment in it does not end", ErrNotClosed)
 	case len(list) > 1:
-		return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, excerpt(list[1].Text))
+		return fmt.Errorf("%w: behind it stands %q", ErrNotClosed, Excerpt(list[1].Text))
 	}
 	batch, rest := list[0].Text, strings.TrimSpace(text[list[0].Pos:])
 	if !strings.EqualFold(strings.TrimSpace(rest[len(batch):]), "go") {
 		return fmt.Errorf("%w: its end is not marked", ErrNotClosed)
 	}
 	if line := ClientLine(d, list[0].Before+batch); line != "" {
-		return fmt.Errorf("%w: its client would take %q for its own", ErrNotClosed, excerpt(line))
+		return fmt.Errorf("%w: its client would take %q for its own", ErrNotClosed, Excerpt(line))
 	}
 	return nil
 }
@@ -91,7 +97,7 @@ func closedBatch(d Dialect, text string) error {
 func ClientLine(d Dialect, batch string) string {
 	for _, line := range strings.Split(batch, "\n") {
 		l := strings.TrimSpace(line)
-		if strings.Contains(l, "$(") || strings.HasPrefix(l, d.Command) || strings.HasPrefix(l, "!!") || len(l) >= 2 && strings.EqualFold(l[:2], "go") && goLine(l) {
+		if strings.Contains(l, "$(") || strings.HasPrefix(l, d.Command) || strings.HasPrefix(l, "!!") || len(l) >= 2 && strings.EqualFold(l[:2], "go") && strings.Trim(beforeComment(l[2:]), "0123456789 \t\r;") == "" {
 			return l
 		}
 	}
@@ -114,13 +120,20 @@ func holdsStatements(toks []Token) bool {
 	return false
 }
 
-func excerpt(text string) string {
+// Excerpt is the beginning of a text, in one line that can stand in a comment.
+func Excerpt(text string) string {
+	if len(text) > longestExcerpt {
+		text = strings.ToValidUTF8(text[:longestExcerpt], "")
+	}
 	text = CommentSafe(strings.Join(strings.Fields(text), " "))
 	if r := []rune(text); len(r) > 40 {
 		return string(r[:40]) + "…"
 	}
 	return text
 }
+
+// longestExcerpt is how many bytes of a text are looked at for an excerpt.
+const longestExcerpt = 400
 
 // Deliverable is a statement laid out so that the engine's own client delivers
 // all of it, with the same meaning: sqlite3 ends a statement at a line that

@@ -1,6 +1,9 @@
 package sqltext
 
-import "strings"
+import (
+	"strconv"
+	"strings"
+)
 
 // Statement is one statement of a script, or one line meant for the client
 // program (`.bail on`, `\set …`).
@@ -12,6 +15,9 @@ type Statement struct {
 	Open bool
 	// Before is the space and the comments in front of it.
 	Before string
+	// Times is how often the client sends it, and Next is where the line ends that says so
+	// (GO 3), 0 where none does; both are of batches alone.
+	Times, Next int
 }
 
 // Split cuts a script into statements the way the engine's own client does:
@@ -145,9 +151,9 @@ func batches(d Dialect, text string) []Statement {
 	in := stream{lexer{d: d, in: text}}
 	start, before := -1, 0
 	lineStart, open := true, false
-	flush := func(end int) {
+	flush := func(end, times, next int) {
 		if start >= 0 {
-			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start]})
+			out = append(out, Statement{Text: strings.TrimSpace(text[start:end]), Pos: start, Open: open, Before: text[before:start], Times: times, Next: next})
 		}
 		start, before, open = -1, end, false
 	}
@@ -162,9 +168,13 @@ func batches(d Dialect, text string) []Statement {
 		if first { // nothing else needs it, and a line may be long
 			line, _, _ = strings.Cut(text[t.Pos:], "\n")
 		}
+		times := -1
+		if first && t.Is("go") {
+			times = goLine(line)
+		}
 		switch {
-		case first && t.Is("go") && goLine(line):
-			flush(t.Pos)
+		case times >= 0:
+			flush(t.Pos, times, t.Pos+len(line))
 			before = t.Pos + len(line)
 			in.move(d, before)
 		case first && start < 0 && d.Command != "" && strings.HasPrefix(t.Text, d.Command):
@@ -178,14 +188,24 @@ func batches(d Dialect, text string) []Statement {
 			open = open || t.Kind == Bad
 		}
 	}
-	flush(len(text))
+	flush(len(text), 1, 0)
 	return out
 }
 
-// goLine tells whether a line that begins with GO ends a batch: behind it stands
-// nothing but a number, or a comment.
-func goLine(line string) bool {
-	rest := strings.TrimSpace(line[2:])
-	rest, _, _ = strings.Cut(rest, "--")
-	return strings.Trim(rest, "0123456789 \t\r;") == ""
+// goLine tells how often the batch is sent that a line ends which begins with GO: behind
+// it stands nothing but a number, or a comment. -1 where it ends none.
+func goLine(line string) int {
+	rest := strings.Trim(beforeComment(line[2:]), " \t\r;")
+	if rest == "" {
+		return 1
+	}
+	if n, err := strconv.ParseUint(rest, 10, 31); err == nil {
+		return int(n)
+	}
+	return -1
+}
+
+func beforeComment(line string) string {
+	line, _, _ = strings.Cut(line, "--")
+	return line
 }

@@ -77,7 +77,7 @@ var (
 var listed = map[string]bool{"options": true, "filegroups": true, "bounding box": true, "grids": true, "order": true}
 
 func refuse(text, what string) error {
-	return fmt.Errorf("%w: %q is %s", sqltext.ErrNotClosed, excerpt(text), what)
+	return fmt.Errorf("%w: %q is %s", sqltext.ErrNotClosed, sqltext.Excerpt(text), what)
 }
 
 func like(pattern string) shape {
@@ -130,7 +130,7 @@ func spaced(text string) error {
 func blank(text string) error {
 	for _, t := range sqltext.Lex(tsql.Dialect, text) {
 		if !t.Blank() {
-			return fmt.Errorf("%w: before it stands %q", sqltext.ErrNotClosed, excerpt(text[t.Pos:]))
+			return fmt.Errorf("%w: before it stands %q", sqltext.ErrNotClosed, sqltext.Excerpt(text[t.Pos:]))
 		}
 	}
 	return nil
@@ -200,7 +200,7 @@ func statements(p *catalog.Property) error {
 			}
 		}
 		if !one {
-			return fmt.Errorf("%w: %q is more than it may be", sqltext.ErrNotClosed, excerpt(item))
+			return fmt.Errorf("%w: %q is more than it may be", sqltext.ErrNotClosed, sqltext.Excerpt(item))
 		}
 	}
 	return nil

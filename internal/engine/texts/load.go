@@ -130,7 +130,7 @@ func run(ctx context.Context, p *Parsed, on Server) error {
 	case ctx.Err() != nil:
 		return ctx.Err()
 	case limited.Err() != nil:
-		return fmt.Errorf("%s: the statement ran for %s and was given up (at: %s)", p.Origin, Patience, excerpt(p.Statement.SQL))
+		return fmt.Errorf("%s: the statement ran for %s and was given up (at: %s)", p.Origin, Patience, sqltext.Excerpt(p.Statement.SQL))
 	case !errors.As(err, &refused):
 		return fmt.Errorf("%s: %w", p.Origin, err)
 	}

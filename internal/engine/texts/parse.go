@@ -90,6 +90,9 @@ type Grammar struct {
 	Set func(name, value string) string
 	// Client says what a line for the client is.
 	Client func(line string) Reading
+	// Parse takes a file apart, where more tells what a statement is than its first words;
+	// nil where Read does.
+	Parse func(f engine.TextFile) ([]Parsed, error)
 }
 
 // Parsed is a statement with what it is, the database it is for and the
@@ -106,6 +109,14 @@ type Parsed struct {
 func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, error) {
 	var out []Parsed
 	for _, f := range files {
+		if g.Parse != nil {
+			list, err := g.Parse(f)
+			if err != nil {
+				return nil, err
+			}
+			out = append(out, list...)
+			continue
+		}
 		s := NewScanner(f.Name, f.Reader, g.Dialect, g.IsRows)
 		var inForce []string
 		state := map[string]string{}
@@ -129,7 +140,7 @@ func Parse(ctx context.Context, files []engine.TextFile, g Grammar) ([]Parsed, e
 			}
 			switch r.Action {
 			case Refuse:
-				return nil, fmt.Errorf("%s: %s (at: %s)", st.Origin, r.Why, excerpt(st.SQL))
+				return nil, fmt.Errorf("%s: %s (at: %s)", st.Origin, r.Why, sqltext.Excerpt(st.SQL))
 			case Switch:
 				database = r.Key
 			case Set:
@@ -203,18 +214,6 @@ func shown(names []string) string {
 	return strings.Join(out, ", ")
 }
 
-// excerpt is the beginning of a statement, in one line.
-func excerpt(sql string) string {
-	if len(sql) > 400 {
-		sql = strings.ToValidUTF8(sql[:400], "")
-	}
-	text := []rune(strings.Join(strings.Fields(sql), " "))
-	if len(text) > 40 {
-		text = append(text[:40], '…')
-	}
-	return sqltext.CommentSafe(string(text))
-}
-
 // Owns finds what a statement names among the things of a structure; nil where
 // it is not there, or it is not certain which it is. Of a part that is not
 // found, its object is answered.
@@ -229,7 +228,7 @@ func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
 	if m.Name == "" { // a part that stands for itself
 		for _, o := range c.Objects {
 			for _, p := range o.Parts {
-				if same(p.Name, m.Part) && slices.Contains(m.PartKinds, p.Kind) && (m.Schema == "" || o.Schema == m.Schema) {
+				if same(p.Name, m.Part) && slices.Contains(m.PartKinds, p.Kind) && (m.Schema == "" || same(o.Schema, m.Schema)) {
 					return o, p
 				}
 			}
@@ -237,7 +236,7 @@ func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
 		return nil, nil
 	}
 	for _, o := range c.Objects {
-		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || o.Schema == m.Schema) && (m.Is == nil || m.Is(o)) {
+		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || same(o.Schema, m.Schema)) && (m.Is == nil || m.Is(o)) {
 			found = append(found, o)
 		}
 	}

@@ -28,6 +28,7 @@ type Texts struct {
 	Grammar texts.Grammar
 	Sources []Source
 	Actual  *catalog.Catalog // what the sources say
+	Desired *catalog.Catalog // what they shall say
 	Was, Is []layout.File    // how it and the wanted structure are laid out
 }
 
@@ -62,12 +63,12 @@ type rewriter struct {
 	was    map[catalog.Ref]*layouts
 	is     map[catalog.Ref]*layouts
 	change *Change
-	added  map[string][]string // new files, by name
+	added  map[string][]*layouts // by the names of the files that they come into
 }
 
 // Rewrite changes the texts as far as the two layouts differ.
 func Rewrite(ctx context.Context, t *Texts) (*Change, error) {
-	r := &rewriter{Texts: t, was: laid(t.Was), is: laid(t.Is), added: map[string][]string{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
+	r := &rewriter{Texts: t, was: laid(t.Was), is: laid(t.Is), added: map[string][]*layouts{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
 	if err := r.parse(ctx); err != nil {
 		return nil, err
 	}
@@ -81,7 +82,7 @@ func Rewrite(ctx context.Context, t *Texts) (*Change, error) {
 	}
 	for i := range t.Is {
 		if f := &t.Is[i]; r.was[f.Of] == nil {
-			r.added[f.Name] = append(r.added[f.Name], string(f.Text(t.Grammar)))
+			r.added[f.Name] = append(r.added[f.Name], r.is[f.Of])
 			r.change.Objects[f.Of] = f.Name
 		}
 	}
@@ -162,7 +163,7 @@ func (r *rewriter) named(m *texts.Made) catalog.Ref {
 // canon is a statement as it is compared with others: without the client's
 // lines, its end mark and blanks that mean nothing.
 func (r *rewriter) canon(sql string) string {
-	if st := sqltext.Split(r.Grammar.Dialect, sql); len(st) > 1 {
+	if st := sqltext.Split(r.Grammar.Dialect, sql); len(st) > 1 || r.Grammar.Dialect.Batches {
 		for _, s := range st {
 			if !s.Client {
 				sql = s.Text
@@ -203,7 +204,7 @@ func (r *rewriter) alter(of catalog.Ref) {
 	own := r.of(of)
 	if len(own) == 0 { // nothing that we know makes it: it is said once more, and the proof will tell
 		f := r.is[of].file
-		r.added[f.Name] = append(r.added[f.Name], string(f.Text(r.Grammar)))
+		r.added[f.Name] = append(r.added[f.Name], r.is[of])
 		r.change.Objects[of] = f.Name
 		return
 	}
@@ -231,7 +232,7 @@ func (r *rewriter) alter(of catalog.Ref) {
 	}
 	last := own[len(own)-1]
 	for _, key := range changed {
-		r.piece(key, by[key], was, is, &last)
+		r.piece(key, by[key], is, &last)
 	}
 }
 
@@ -254,44 +255,48 @@ func (r *rewriter) text(l *layouts, key catalog.Ref) string {
 }
 
 // piece writes what is about one thing: statements that say the same keep their
-// bytes, others are replaced where the first of them stood.
-func (r *rewriter) piece(key catalog.Ref, own []*statement, was, is *layouts, last **statement) {
-	wanted := map[string]bool{}
+// bytes, others are replaced where the first of them stood. What comes besides stands
+// where the layout has it among those that stay.
+func (r *rewriter) piece(key catalog.Ref, own []*statement, is *layouts, last **statement) {
 	var list []string
 	for _, p := range is.of[key] {
-		for _, sql := range p.SQL {
-			wanted[r.canon(sql)] = true
-			list = append(list, sql)
-		}
+		list = append(list, p.SQL...)
 	}
-	kept := map[string]bool{}
+	wanted := map[string]bool{}
+	for _, sql := range list {
+		wanted[r.canon(sql)] = true
+	}
+	kept := map[string]*statement{}
 	var free *statement
 	for _, s := range own {
 		if wanted[s.canon] {
-			kept[s.canon] = true
-			continue
-		}
-		if s.edited = true; free == nil {
+			kept[s.canon] = s
+		} else if s.edited = true; free == nil {
 			free = s
 		}
 	}
 	var b strings.Builder
+	var next *statement // the first that stays behind what comes
 	for _, sql := range list {
-		if !kept[r.canon(sql)] {
+		if s := kept[r.canon(sql)]; s == nil {
 			b.WriteString(strings.TrimRight(sql, "\n") + "\n")
+		} else if b.Len() > 0 && next == nil {
+			next = s
 		}
 	}
 	switch {
 	case b.Len() == 0:
 	case free != nil:
 		free.by = b.String()
+	case next != nil && !next.edited:
+		next.edited, next.by = true, b.String()+r.bytes(next)
 	default:
 		after := *last
 		if len(own) > 0 {
 			after = own[len(own)-1]
 		}
 		if !after.edited {
-			after.edited, after.by = true, string(r.Sources[after.file].Text[after.Start:after.End])+"\n"
+			after.edited, after.by = true, r.bytes(after)
 		}
 		if len(own) == 0 && after.by != "" {
 			after.by += "\n"
@@ -300,12 +305,27 @@ func (r *rewriter) piece(key catalog.Ref, own []*statement, was, is *layouts, la
 	}
 }
 
+// bytes is a statement as it stands, with its end.
+func (r *rewriter) bytes(s *statement) string {
+	text := string(r.Sources[s.file].Text[s.Start:s.End])
+	return text + r.end(text)
+}
+
 // whole writes an object anew where its first statement stood.
 func (r *rewriter) whole(own []*statement, is *layouts) {
 	for _, s := range own {
 		s.edited = true
 	}
 	own[0].by = string(is.file.Text(r.Grammar))
+}
+
+// end is the end of a text's last line, and that of its batch where the client sends
+// batches.
+func (r *rewriter) end(text string) string {
+	if d := r.Grammar.Dialect; d.Batches && !sqltext.Ends(d, text) {
+		return d.Ended("") + "\n"
+	}
+	return "\n"
 }
 
 // write puts the files together.
@@ -319,50 +339,35 @@ func (r *rewriter) write() {
 		}
 	}
 	for i, src := range r.Sources {
-		if !slices.ContainsFunc(byFile[i], func(s *statement) bool { return s.edited }) {
-			continue
-		}
-		if left[i] == 0 {
+		switch {
+		case !slices.ContainsFunc(byFile[i], func(s *statement) bool { return s.edited }):
+		case left[i] == 0 && r.added[src.Name] == nil:
 			r.change.Gone = append(r.change.Gone, src.Name)
-			continue
+		default:
+			r.change.Files[src.Name] = r.edited(src.Text, byFile[i])
 		}
-		var b bytes.Buffer
-		at := 0
-		for _, s := range byFile[i] {
-			if !s.edited {
-				continue
-			}
-			b.Write(src.Text[at:s.Start])
-			at = int(s.End)
-			text := strings.TrimRight(s.by, "\n")
-			if s.Delimiter != ";" && text != "" {
-				text = "DELIMITER ;\n" + text + "\nDELIMITER " + s.Delimiter
-			}
-			b.WriteString(text)
-			if text == "" {
-				if at = blankLine(src.Text, at); b.Len() == 0 || bytes.HasSuffix(b.Bytes(), []byte("\n\n")) {
-					at = blankLine(src.Text, at) // one of the two empty lines around it
-				}
-			}
-		}
-		b.Write(src.Text[at:])
-		r.change.Files[src.Name] = b.Bytes()
 	}
 	for name, list := range r.added {
-		text := []byte(strings.Join(list, "\n"))
+		var text []byte
 		for _, src := range r.Sources {
-			if src.Name != name {
-				continue
-			}
-			old := src.Text
-			if now, ok := r.change.Files[name]; ok {
-				old = now
-			}
-			if !slices.Contains(r.change.Gone, name) {
-				text = append(append(bytes.TrimRight(old, "\n"), "\n\n"...), text...)
+			if src.Name == name {
+				text = src.Text
 			}
 		}
-		r.change.Gone = slices.DeleteFunc(r.change.Gone, func(g string) bool { return g == name })
+		if now, ok := r.change.Files[name]; ok {
+			text = now
+		}
+		text = bytes.TrimRight(text, "\r\n")
+		for _, l := range list {
+			is := r.inLines(l.file.Of, string(l.file.Text(r.Grammar)), text)
+			if len(text) > 0 {
+				is = r.inLines(catalog.Ref{}, r.end(string(text))+"\n", text) + is
+			}
+			text = append(slices.Clip(text), is...)
+			if l != list[len(list)-1] {
+				text = bytes.TrimRight(text, "\r\n")
+			}
+		}
 		r.change.Files[name] = text
 	}
 	for name, text := range r.change.Files {
@@ -372,15 +377,29 @@ func (r *rewriter) write() {
 	}
 }
 
-// blankLine is where the next line begins, where nothing but blanks stands
-// between.
-func blankLine(text []byte, at int) int {
-	end := at
-	for end < len(text) && (text[end] == ' ' || text[end] == '\t' || text[end] == '\r') {
-		end++
+// edited is a text with what stands in the place of its statements.
+func (r *rewriter) edited(src []byte, list []*statement) []byte {
+	batches := newBatches(r.Grammar.Dialect, src, list)
+	var b bytes.Buffer
+	at := 0
+	for _, s := range list {
+		if !s.edited {
+			continue
+		}
+		b.Write(src[at:s.Start])
+		at = int(s.End)
+		text := r.inLines(s.about, strings.TrimRight(s.by, "\n"), src)
+		if s.Delimiter != ";" && text != "" {
+			text = "DELIMITER ;\n" + text + "\nDELIMITER " + s.Delimiter
+		}
+		text, at = batches.fit(s, text, src)
+		b.WriteString(text)
+		if text == "" {
+			if at = blankLine(src, at); b.Len() == 0 || bytes.HasSuffix(b.Bytes(), []byte("\n\n")) {
+				at = blankLine(src, at) // one of the two empty lines around it
+			}
+		}
 	}
-	if end < len(text) && text[end] == '\n' {
-		return end + 1
-	}
-	return at
+	b.Write(src[at:])
+	return b.Bytes()
 }

@@ -1,13 +1,13 @@
 package rewrite
 
 import (
-	"maps"
-	"slices"
+	"io"
 	"strings"
 	"testing"
 
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
 	"dappermirror/internal/engine/texts"
 	"dappermirror/internal/place/layout"
 )
@@ -101,6 +101,8 @@ func TestRewrite(t *testing.T) {
 		{"a part that stands within the table", "create table berth(id, index i);\nCOMMENT ON berth 'x';\n", []string{was},
 			[]string{"berth: CREATE TABLE berth (id); COMMENT ON berth 'x' | i: CREATE INDEX i ON berth (z)"},
 			"CREATE TABLE berth (id);\nCOMMENT ON berth 'x';\n\nCREATE INDEX i ON berth (z);\n", nil},
+		{"what comes before what stays", "create table berth(id);\nCOMMENT ON berth 'x';\n", []string{"berth: CREATE TABLE berth (id); COMMENT ON berth 'x'"},
+			[]string{"berth: CREATE TABLE berth (id); OWNER OF berth; COMMENT ON berth 'x'"}, "CREATE TABLE berth (id);\nOWNER OF berth;\nCOMMENT ON berth 'x';\n", nil},
 		{"an object goes, and its file", "CREATE TABLE berth (id);\n", []string{"berth: CREATE TABLE berth (id)"}, nil, "", map[string]string{"one.sql": ""}},
 		{"an object goes from among others", "CREATE TABLE berth (id);\n\nCREATE TABLE vessel (id);\n", []string{"berth: CREATE TABLE berth (id)", "vessel: CREATE TABLE vessel (id)"}, []string{"vessel: CREATE TABLE vessel (id)"},
 			"CREATE TABLE vessel (id);\n", nil},
@@ -114,7 +116,7 @@ func TestRewrite(t *testing.T) {
 	} {
 		in := &Texts{Grammar: grammar, Sources: []Source{{"one.sql", []byte(c.text)}}}
 		in.Was, in.Actual = laidOut(t, c.was...)
-		in.Is, _ = laidOut(t, c.is...)
+		in.Is, in.Desired = laidOut(t, c.is...)
 		got, err := Rewrite(t.Context(), in)
 		if err != nil {
 			t.Errorf("%s: %v", c.name, err)
@@ -138,54 +140,56 @@ func TestRewrite(t *testing.T) {
 	}
 }
 
-// TestWhole: files of objects are replaced as a whole, and nothing that somebody wrote
-// besides is lost.
-func TestWhole(t *testing.T) {
-	file := func(name, sql string) layout.File {
-		of := catalog.Ref{Kind: catalog.Table, Name: name}
-		return layout.File{Name: name + ".table.sql", Of: of, Pieces: []layout.Piece{{About: of, SQL: []string{sql}}}}
-	}
-	text := func(files ...layout.File) (out []Source) {
-		for _, f := range files {
-			out = append(out, Source{f.Name, f.Text(texts.Grammar{Read: nothing})})
-		}
-		return out
-	}
-	a, b, longer := file("a", "CREATE TABLE a (id int);"), file("b", "CREATE TABLE b (id int);"), file("a", "CREATE TABLE a (id int, n int);")
-	notes := []Source{{"a.table.sql", append([]byte("-- Ask Mara.\n"), text(a)[0].Text...)}}
-	for _, c := range []struct {
-		name        string
-		sources     []Source
-		was, is     []layout.File
-		files, gone []string
-		says        string
-	}{
-		{"nothing", text(a), []layout.File{a}, []layout.File{a}, nil, nil, ""},
-		{"one changes", text(a, b), []layout.File{a, b}, []layout.File{longer, b}, []string{"a.table.sql"}, nil, ""},
-		{"one comes", text(a), []layout.File{a}, []layout.File{a, b}, []string{"b.table.sql"}, nil, ""},
-		{"one goes", text(a, b), []layout.File{a, b}, []layout.File{b}, nil, []string{"a.table.sql"}, ""},
-		{"all are new", nil, nil, []layout.File{a, b}, []string{"a.table.sql", "b.table.sql"}, nil, ""},
-		{"a comment in one that stays", notes, []layout.File{a}, []layout.File{a, b}, []string{"b.table.sql"}, nil, ""},
-		{"a comment in one that changes", notes, []layout.File{a}, []layout.File{longer}, nil, nil, "a.table.sql holds more"},
-		{"a comment in one that goes", notes, []layout.File{a}, nil, nil, nil, "a.table.sql holds more"},
-		{"another file", []Source{{"all.sql", []byte("CREATE TABLE a (id int);")}}, []layout.File{a}, []layout.File{longer}, nil, nil, "no file of its own"},
-		{"something in the way", append(text(a), Source{"b.table.sql", []byte("-- later")}), []layout.File{a}, []layout.File{a, b}, nil, nil, "holds something else"},
-	} {
-		got, err := Whole(&Texts{Grammar: texts.Grammar{Read: nothing}, Sources: c.sources, Was: c.was, Is: c.is})
-		if c.says != "" {
-			if err == nil || !strings.Contains(err.Error(), c.says) {
-				t.Errorf("%s: %v", c.name, err)
+// TestBatches: what stands in the place of a statement ends the batch before it and begins
+// the one behind it, and no batch ends twice.
+func TestBatches(t *testing.T) {
+	g := grammar
+	g.Dialect = sqltext.Dialect{Bracket: true, Batches: true, Command: ":"}
+	g.Parse = func(f engine.TextFile) (out []texts.Parsed, err error) {
+		text, err := io.ReadAll(f.Reader)
+		for _, b := range sqltext.Split(g.Dialect, string(text)) {
+			at := b.Pos
+			for s := range strings.SplitAfterSeq(b.Text, ";") {
+				if at += len(s) - len(strings.TrimLeft(s, "\r\n ")); strings.TrimSpace(s) == "" {
+					continue
+				}
+				s = strings.TrimSpace(s)
+				p := texts.Parsed{Reading: g.Read(s, g.Dialect)}
+				p.Statement.SQL, p.Origin.File, p.Start, p.End, p.Delimiter = s, f.Name, int64(at), int64(at+len(s)), ";"
+				out, at = append(out, p), at+len(s)
 			}
-			continue
 		}
+		return out, err
+	}
+	const one, two = "CREATE TABLE a (id);", "CREATE TABLE b (id);"
+	for _, c := range []struct{ name, text, is, want string }{
+		{"a batch of its own", "-- x\n" + one + "\nGO\n-- y\n" + two + "\nGO\n", "a: CREATE TABLE a (n); GO|b: CREATE TABLE b (id)", "-- x\nCREATE TABLE a (n);\nGO\n-- y\n" + two + "\nGO\n"},
+		{"the first of a batch", one + "\n" + two + "\nGO\n", "a: CREATE TABLE a (n); GO|b: CREATE TABLE b (id)", "CREATE TABLE a (n);\nGO\n" + two + "\nGO\n"},
+		{"the last of a batch", one + " " + two + "\nGO 1\n", "a: CREATE TABLE a (id)|b: CREATE TABLE b (n); GO", one + " \nGO\nCREATE TABLE b (n);\nGO 1\n"},
+		{"both", one + two + "\nGO\n", "a: CREATE TABLE a (n); GO|b: CREATE TABLE b (n); GO", "CREATE TABLE a (n);\nGO\nCREATE TABLE b (n);\nGO\n"},
+		{"the first goes", one + "\n" + two + "\nGO\n", "b: CREATE TABLE b (id)", two + "\nGO\n"},
+		{"the last goes", one + "\n" + two + "\nGO\n", "a: CREATE TABLE a (id)", one + "\nGO\n"},
+		{"a batch goes", one + "\nGO\n\n" + two + "\nGO\n", "a: CREATE TABLE a (id)", one + "\nGO\n\n"},
+		{"no line ends it", one + "\n" + two, "a: CREATE TABLE a (id)|b: CREATE TABLE b (n); GO", one + "\nGO\nCREATE TABLE b (n);\nGO\n"},
+		{"lines that end otherwise", one + "\r\nGO\r\n" + two + "\r\nGO\r\n", "a: CREATE TABLE a (n,\n 'x\ny'); GO|b: CREATE TABLE b (id)", "CREATE TABLE a (n,\r\n 'x\ny');\r\nGO\r\n" + two + "\r\nGO\r\n"},
+		{"all go, and one comes", "-- x\n" + one + "\nGO\n-- y\n" + two, "c: CREATE TABLE c (id); GO", "-- x\n-- y\n\nCREATE TABLE c (id);\nGO\n"},
+		{"one comes", one + "\nGO\n" + two, "a: CREATE TABLE a (id); GO|b: CREATE TABLE b (id); GO|c: CREATE TABLE c (id); GO", one + "\nGO\n" + two + "\nGO\n\nCREATE TABLE c (id);\nGO\n"},
+	} {
+		in := &Texts{Grammar: g, Sources: []Source{{"c.table.sql", []byte(c.text)}}}
+		in.Was, in.Actual = laidOut(t, "a: "+one, "b: "+two)
+		in.Is, in.Desired = laidOut(t, strings.Split(c.is, "|")...)
+		for _, f := range in.Is { // as an engine whose statements are batches writes them
+			for i := range f.Pieces {
+				if n := len(f.Pieces[i].SQL); n > 1 {
+					f.Pieces[i].SQL = []string{strings.Join(f.Pieces[i].SQL[:n-1], "") + "\nGO"}
+				}
+			}
+		}
+		got, err := Rewrite(t.Context(), in)
 		if err != nil {
 			t.Errorf("%s: %v", c.name, err)
-			continue
-		}
-		if files := slices.Sorted(maps.Keys(got.Files)); !slices.Equal(files, c.files) || !slices.Equal(got.Gone, c.gone) {
-			t.Errorf("%s: files %v, gone %v", c.name, files, got.Gone)
+		} else if text := string(got.Files["c.table.sql"]); text != c.want {
+			t.Errorf("%s:\n%q, want\n%q", c.name, text, c.want)
 		}
 	}
 }
-
-func nothing(string, sqltext.Dialect) texts.Reading { return texts.Reading{} }

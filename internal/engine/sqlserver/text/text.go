@@ -1,0 +1,149 @@
+// Package text takes T-SQL texts apart into what runs at once, and says what each of
+// that is about.
+package text
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"dappermirror/internal/core/catalog"
+	"dappermirror/internal/core/sqltext"
+	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/texts"
+	"dappermirror/internal/standin/tsql"
+)
+
+// Longest is how many bytes a file may have: its batches are told apart as a whole.
+const Longest = 4 * texts.Longest
+
+// Grammar is how the texts are taken apart.
+var Grammar = texts.Grammar{
+	Dialect: tsql.Dialect,
+	Read:    func(string, sqltext.Dialect) texts.Reading { return texts.Reading{} },
+	Parse: func(f engine.TextFile) ([]texts.Parsed, error) {
+		units, err := Cut(f)
+		out := make([]texts.Parsed, len(units))
+		for i, u := range units {
+			out[i] = u.Parsed
+		}
+		return out, err
+	},
+}
+
+// Unit is what runs at once: a statement, or a whole batch where its statements hang
+// together.
+type Unit struct {
+	texts.Parsed
+	Waits *texts.Made // what must be made before it, where a text makes it at all
+	Rows  bool        // it is about rows alone
+	Times int         // how often it runs
+}
+
+// Cut cuts a text into units.
+func Cut(f engine.TextFile) ([]Unit, error) {
+	read, err := io.ReadAll(io.LimitReader(f.Reader, Longest+1))
+	if err != nil {
+		return nil, fmt.Errorf("reading %s: %w", f.Name, err)
+	}
+	if len(read) > Longest {
+		return nil, fmt.Errorf("%s: it has more than %d MB; leave its rows out", f.Name, Longest>>20)
+	}
+	var out []Unit
+	text := strings.TrimPrefix(string(read), "\ufeff")
+	marked := len(read) - len(text)
+	where := places(f.Name, text)
+	add := func(u Unit, pos, end, times int) {
+		u.Origin, u.Start, u.End, u.Delimiter, u.Dialect = where(pos), int64(marked+pos), int64(marked+end), ";", tsql.Dialect
+		if u.Statement.SQL == "" {
+			u.Statement.SQL = strings.TrimSpace(text[pos:end])
+		}
+		u.Times = times
+		out = append(out, u)
+	}
+	for _, b := range sqltext.Split(tsql.Dialect, text) {
+		if b.Client {
+			word, _, _ := strings.Cut(strings.ToLower(b.Text), " ")
+			if word != ":on" && word != ":setvar" {
+				return nil, fmt.Errorf("%s: the client's command is not followed%s", where(b.Pos), Near(b.Text))
+			}
+			continue
+		}
+		list, err := tsql.Batch(b.Text)
+		if err != nil {
+			at := 0
+			var e *tsql.Error
+			if errors.As(err, &e) {
+				at = e.Pos
+			}
+			return nil, fmt.Errorf("%s: %w%s", where(b.Pos+at), err, Near(b.Text[min(at, len(b.Text)):]))
+		}
+		if len(list) > 0 && together(list) || b.Times > 1 {
+			u := Unit{Rows: onlyRows(list)}
+			if u.Action = texts.Main; u.Rows {
+				u.Action = texts.Pass
+			}
+			add(u, b.Pos, b.Pos+len(b.Text), b.Times)
+			continue
+		}
+		for _, st := range list {
+			u := about(st)
+			if _, ok := st.Body.(*tsql.Module); ok { // its text is the whole batch
+				u.Statement.SQL = b.Text
+			}
+			add(u, b.Pos+st.Pos, b.Pos+st.End, b.Times)
+		}
+	}
+	return out, nil
+}
+
+// places says where in a file a place of its text is. Mostly each is behind the last.
+func places(name, text string) func(int) catalog.Origin {
+	line, start, seen := 1, 0, 0
+	return func(pos int) catalog.Origin {
+		pos = min(pos, len(text))
+		if pos < start {
+			line, start, seen = 1, 0, 0
+		}
+		if pos > seen {
+			if n := strings.Count(text[seen:pos], "\n"); n > 0 {
+				line, start = line+n, strings.LastIndexByte(text[:pos], '\n')+1
+			}
+			seen = pos
+		}
+		return catalog.Origin{File: name, Line: line, Column: utf8.RuneCountInString(text[start:pos]) + 1}
+	}
+}
+
+// Near shows the text at a place; nothing at the end of it.
+func Near(s string) string {
+	if s = sqltext.Excerpt(s); s == "" {
+		return ""
+	}
+	return " (at: " + s + ")"
+}
+
+// together tells whether the statements of a batch hang together, by variables, by
+// settings for what follows, by transactions.
+func together(list []tsql.Statement) bool {
+	for _, st := range list {
+		switch st.Body.(type) {
+		case *tsql.Declare, *tsql.Assign, *tsql.Transaction, *tsql.Return, *tsql.Try:
+			return true
+		}
+	}
+	return false
+}
+
+func onlyRows(list []tsql.Statement) bool {
+	for _, st := range list {
+		switch st.Body.(type) {
+		case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.SelectStmt, *tsql.Declare, *tsql.Assign, *tsql.PrintStmt:
+		default:
+			return false
+		}
+	}
+	return true
+}
