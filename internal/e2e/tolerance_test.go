@@ -71,6 +71,11 @@ func tolerance(t *testing.T, c pairCase, p places) {
 			t.Errorf("a script for what is tolerated:\n%s", out)
 		}
 	}
+	if c.name == "line-endings" { // nothing of it can be seen, so it is said
+		if out := run(t, dir, append(slices.Clone(include), "compare", source, target)...).out; !strings.Contains(out, "in its line endings") {
+			t.Errorf("what differs is not said:\n%s", out)
+		}
+	}
 	nowhere := append(slices.Clone(include), "--tolerate", c.name+"@*:nothing_here.*")
 	if j := answers(t, 1, dir, source, target, nowhere...); len(j.Tolerated) > 0 {
 		t.Errorf("tolerated elsewhere: %v", j.Tolerated)

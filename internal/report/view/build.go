@@ -11,6 +11,7 @@ import (
 	"dappermirror/internal/core/judge"
 	"dappermirror/internal/core/match"
 	"dappermirror/internal/core/order"
+	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/core/words"
 )
 
@@ -325,6 +326,8 @@ func facts(props []compare.PropertyDiff) []Phrase {
 			said = append(said, Phrase{Mark: Goes, Text: p.Name})
 		case t == nil && flag(s):
 			said = append(said, Phrase{Mark: Comes, Text: p.Name})
+		case s != nil && t != nil && s.Form != catalog.FormList && s.Form != catalog.FormSet && sqltext.OneLineEnding(s.String()) == sqltext.OneLineEnding(t.String()):
+			said = append(said, Phrase{Text: p.Name + " in its line endings"}) // nothing of that can be seen
 		case longText(p):
 			said = append(said, Phrase{Text: p.Name})
 		case s == nil:
