@@ -74,6 +74,9 @@ func (x *session) createModule(m *tsql.Module) {
 		}
 		x.alter(o)
 		o.module, o.cols, o.nextCol = made.module, nil, 0
+		if o.fulltext != nil {
+			panic(fail(unknown, "What becomes of the full-text index of view '%s' when the view is altered is not known here.", o.full()))
+		}
 		if o.indexes = nil; made.trig != nil {
 			o.trig = &trigger{disabled: o.trig.disabled, first: map[string]bool{}, last: map[string]bool{}}
 		}

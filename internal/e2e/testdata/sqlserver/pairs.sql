@@ -1165,6 +1165,44 @@ CREATE FULLTEXT INDEX ON dbo.gone (name) KEY INDEX UQ_gone ON words;
 CREATE FULLTEXT CATALOG words AS DEFAULT;
 CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
 CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship WITH STOPLIST = OFF;
+=== full-text search of views comes, goes, and steps aside | --may-lose *
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name nvarchar(60), notes nvarchar(max), flag nvarchar(2));
+GO
+CREATE VIEW dbo.altered WITH SCHEMABINDING AS SELECT no, name FROM dbo.ship;
+GO
+CREATE VIEW dbo.bound WITH SCHEMABINDING AS SELECT no, name, flag FROM dbo.ship;
+GO
+CREATE VIEW dbo.kept WITH SCHEMABINDING AS SELECT no, notes FROM dbo.ship;
+GO
+CREATE VIEW dbo.gone WITH SCHEMABINDING AS SELECT no, notes FROM dbo.ship;
+GO
+CREATE UNIQUE CLUSTERED INDEX UQ_altered ON dbo.altered (no);
+CREATE UNIQUE CLUSTERED INDEX UQ_bound ON dbo.bound (no);
+CREATE UNIQUE CLUSTERED INDEX UQ_kept ON dbo.kept (no);
+CREATE UNIQUE CLUSTERED INDEX UQ_gone ON dbo.gone (no);
+CREATE FULLTEXT INDEX ON dbo.altered (name LANGUAGE 1033) KEY INDEX UQ_altered;
+CREATE FULLTEXT INDEX ON dbo.bound (name LANGUAGE 1033) KEY INDEX UQ_bound WITH STOPLIST = OFF;
+CREATE FULLTEXT INDEX ON dbo.gone (notes) KEY INDEX UQ_gone;
+INSERT INTO dbo.ship VALUES (7, N'Möwe', N'a gull', N'NO');
+--- to
+CREATE FULLTEXT CATALOG words AS DEFAULT;
+CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name nvarchar(60), notes nvarchar(max), flag nvarchar(9) NOT NULL DEFAULT N'NO');
+GO
+CREATE VIEW dbo.altered WITH SCHEMABINDING AS SELECT no, name FROM dbo.ship WHERE no > 0;
+GO
+CREATE VIEW dbo.bound WITH SCHEMABINDING AS SELECT no, name, flag FROM dbo.ship;
+GO
+CREATE VIEW dbo.kept WITH SCHEMABINDING AS SELECT no, notes FROM dbo.ship;
+GO
+CREATE UNIQUE CLUSTERED INDEX UQ_altered ON dbo.altered (no);
+CREATE UNIQUE CLUSTERED INDEX UQ_bound ON dbo.bound (no);
+CREATE UNIQUE CLUSTERED INDEX UQ_kept ON dbo.kept (no);
+CREATE FULLTEXT INDEX ON dbo.altered (name LANGUAGE 1033) KEY INDEX UQ_altered;
+CREATE FULLTEXT INDEX ON dbo.bound (name LANGUAGE 1033) KEY INDEX UQ_bound WITH STOPLIST = OFF;
+CREATE FULLTEXT INDEX ON dbo.kept (notes) KEY INDEX UQ_kept;
+--- rows SELECT k.no, b.flag, k.notes FROM dbo.kept AS k JOIN dbo.bound AS b ON b.no = k.no
+7,NO,a gull
 === tables and indexes move between filegroups
 ALTER DATABASE CURRENT ADD FILEGROUP [old [default]] disk];
 ALTER DATABASE CURRENT ADD FILE (NAME = one, FILENAME = '/data/one.ndf') TO FILEGROUP [old [default]] disk];

@@ -52,7 +52,8 @@ func (r *reader) textCatalog(m Row) error {
 	return nil
 }
 
-// textIndex reads a full-text index, one column a row: a table has one, which has no name.
+// textIndex reads a full-text index, one column a row: a table or an indexed view has one,
+// which has no name.
 func (r *reader) textIndex(m Row) error {
 	id := m.num("object_id")
 	t, in := r.objects[id], r.catalogs[m.num("fulltext_catalog_id")]
@@ -68,8 +69,6 @@ func (r *reader) textIndex(m Row) error {
 		return nil
 	}
 	switch {
-	case t.Kind != catalog.Table:
-		return gap("it is one of a view")
 	case in == nil || key == nil:
 		return gap("its catalog or its key is not told")
 	case m.num("stoplist_id") > 0:
@@ -94,11 +93,16 @@ func (r *reader) textIndex(m Row) error {
 	if p == nil {
 		return nil
 	}
-	o.Need(ref, catalog.AspectType)
+	on := func(column catalog.Ref) {
+		if t.Kind == catalog.Table { // what a view has, its key stands on
+			o.Need(column, catalog.AspectType)
+		}
+	}
+	on(ref)
 	kind, written := "", vocab.Quote(p.Name)
 	if typ, at := r.known(id, m.num("type_column_id")); typ != nil {
 		kind, written = r.fold(typ.Name), written+" TYPE COLUMN "+vocab.Quote(typ.Name)
-		o.Need(at, catalog.AspectType)
+		on(at)
 	}
 	language := strconv.FormatInt(m.num("language_id"), 10)
 	if m.is("statistical_semantics") {

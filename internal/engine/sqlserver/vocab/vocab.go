@@ -35,7 +35,8 @@ const (
 	DatabaseTrigger catalog.Kind = "database-trigger"
 	// Statistics are those that somebody created: they hold their columns.
 	Statistics catalog.Kind = "statistic"
-	// TextCatalog is a full-text catalog, and TextIndex the full-text index of a table.
+	// TextCatalog is a full-text catalog, and TextIndex the full-text index of a table
+	// or of an indexed view.
 	TextCatalog catalog.Kind = "fulltext-catalog"
 	TextIndex   catalog.Kind = "fulltext-index"
 	// Policy is a security policy with its predicates.
@@ -134,7 +135,7 @@ func kinds() *catalog.Kinds {
 			{Kind: catalog.Check, DefinedBy: []string{"expression"}, Note: "trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.ForeignKey, DefinedBy: []string{"columns", "parent", "parent columns"}, Note: "actions, trusted, disabled, NOT FOR REPLICATION"},
 			{Kind: catalog.Index, DefinedBy: []string{"unique", "type", "columns", "descending", "include", "where", "using", "for", "tessellation", "buckets"}, Note: "clustered, included, filtered, columnstore, hash, on XML, in space, filegroup, options, disabled; of views as well", Notable: true},
-			{Kind: TextIndex, Note: "columns, languages, key, catalog, change tracking; made behind the transaction"},
+			{Kind: TextIndex, Note: "of a table or an indexed view: columns, languages, key, catalog, change tracking; made behind the transaction"},
 			{Kind: Statistics, Note: "those that were created, filtered or not"}, {Kind: Period, Note: "of system time, with what is hidden"}, {Kind: Versioning, Note: "pauses while its table or the history changes; retention"},
 			{Kind: catalog.Trigger, Note: "AFTER and INSTEAD OF, order, disabled", Notable: true},
 			{Kind: catalog.View, Note: "altered in place; schema bound ones step aside for what they stand on"}, {Kind: catalog.Routine, Note: "procedures, scalar, inline and multi-statement functions"},

@@ -45,6 +45,15 @@ func (w *Writer) alterModule(c *order.Change) ([]*order.Action, bool) {
 	}
 	indexed := slices.ContainsFunc(c.Target.Parts, func(p *catalog.Object) bool { return p.Kind == catalog.Index })
 	for _, it := range c.Parts {
+		if replaced && indexed && it.Kind() == vocab.TextIndex { // its key goes when the view is altered
+			if it.Target != nil {
+				out = append(out, w.dropPart(c.Target, it.Target))
+			}
+			if it.Source != nil {
+				out = append(out, w.createPart(c, it.Source))
+			}
+			continue
+		}
 		if replaced && indexed && it.Kind() == catalog.Index { // they go when the view is altered
 			if it.Target != nil {
 				a.Removes = append(a.Removes, c.Target.PartRef(it.Target))
