@@ -193,7 +193,7 @@ func fillFrom(ctx context.Context, m *model.Server, text engine.DatabaseText) er
 		return err
 	}
 	defer d.Close()
-	return load(ctx, d, []engine.TextFile{text.TextFile}, true, nil)
+	return load(ctx, d, []engine.TextFile{text.TextFile}, "", true, nil)
 }
 
 // CopyQuery implements engine.RowCopier.

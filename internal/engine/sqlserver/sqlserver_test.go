@@ -154,7 +154,7 @@ func TestQueriesDoNotGrow(t *testing.T) {
 			}
 		}
 		d, batches := empty(t)
-		if err := load(t.Context(), d, []engine.TextFile{{Name: "port.sql", Reader: strings.NewReader(text.String())}}, false, nil); err != nil {
+		if err := load(t.Context(), d, []engine.TextFile{{Name: "port.sql", Reader: strings.NewReader(text.String())}}, "", false, nil); err != nil {
 			t.Fatal(err)
 		}
 		*batches = nil

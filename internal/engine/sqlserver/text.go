@@ -38,7 +38,7 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	var ran []texts.Parsed
 	passed := map[string]bool{}
 	var gaps []catalog.Gap
-	if err := load(ctx, d, files, false, func(u text.Unit) {
+	if err := load(ctx, d, files, opt.Database, false, func(u text.Unit) {
 		if u.Why == "" {
 			ran = append(ran, u.Parsed)
 		} else if !passed[u.Why] {
@@ -61,9 +61,10 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 // statement may make.
 var missing = map[int32]bool{208: true, 1088: true, 1921: true, 1767: true, 1776: true, 2715: true, 2760: true, 4121: true, 4902: true, 8197: true, 15135: true, 15151: true, 15225: true, 1750: true, 3701: true, 195: true, 4917: true, 33268: true, 33284: true, 7641: true, 7653: true, 9967: true, 6343: true, 6332: true, 12008: true}
 
-// load runs texts on a database, each statement in its place or, where something is
-// not there yet, after what makes it. rows are brought too where they are wanted.
-func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, seen func(text.Unit)) error {
+// load runs texts on a database, or what of them is of the one that is named, each
+// statement in its place or, where something is not there yet, after what makes it. rows
+// are brought too where they are wanted.
+func load(ctx context.Context, d *database, files []engine.TextFile, named string, rows bool, seen func(text.Unit)) error {
 	var queue []text.Unit
 	for _, f := range files {
 		units, err := text.Cut(f)
@@ -71,6 +72,10 @@ func load(ctx context.Context, d *database, files []engine.TextFile, rows bool, 
 			return err
 		}
 		queue = append(queue, units...)
+	}
+	queue, err := text.Of(queue, named)
+	if err != nil {
+		return err
 	}
 	for len(queue) > 0 {
 		var left []text.Unit

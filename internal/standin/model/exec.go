@@ -572,7 +572,11 @@ func spExecuteSQL(x *session, c *call) any {
 		}
 	}
 	defer func() { x.vars = outer }()
-	x.nested(func() { x.run(c.text("stmt", 0)) })
+	stmt := c.arg("stmt", 0)
+	if stmt == nil && len(c.order) > 0 { // its name is not looked at
+		stmt = c.args[c.order[0]]
+	}
+	x.nested(func() { x.run(text(stmt)) })
 	return int64(0)
 }
 

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"math"
 	"slices"
 	"strings"
 
@@ -311,10 +312,11 @@ func (x *session) selects(s *tsql.Select, e *env, q *tsql.Query) *relation {
 		x.order(out, q.Order, func(i int) *env { return envs[i] })
 	}
 	if s.Top != nil {
+		n := float64(toWhole(x.eval(s.Top, e)))
 		if s.Percent {
-			panic(fail(unknown, "The stand-in does not know TOP … PERCENT."))
+			n = math.Ceil(min(n, 100) / 100 * float64(len(out.rows)))
 		}
-		out.rows = out.rows[:min(len(out.rows), max(0, int(toWhole(x.eval(s.Top, e)))))]
+		out.rows = out.rows[:int(min(float64(len(out.rows)), max(0, n)))]
 	}
 	if q != nil {
 		x.page(out, q, e)
@@ -747,6 +749,9 @@ func (x *session) tableFunction(f *tsql.From, e *env) *relation {
 	if o == nil || o.typ == "TF" {
 		if o != nil {
 			panic(fail(unknown, "The stand-in does not run multi-statement functions: %s.", o.full()))
+		}
+		if strings.EqualFold(f.Call.Name[len(f.Call.Name)-1], "fn_listextendedproperty") {
+			return renamed(x.listed(f.Call.Args, e), alias, f.Cols)
 		}
 		panic(fail(208, "Invalid object name '%s'.", strings.Join(f.Call.Name, ".")))
 	}

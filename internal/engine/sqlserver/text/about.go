@@ -1,6 +1,7 @@
 package text
 
 import (
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/catalog"
@@ -23,6 +24,9 @@ var words = map[string][]catalog.Kind{
 	"PARTITION FUNCTION": {vocab.PartitionFunction}, "PARTITION SCHEME": {vocab.PartitionScheme}, "COLUMN": {catalog.Column}, "CONSTRAINT": {catalog.Check, catalog.PrimaryKey, catalog.Unique, catalog.ForeignKey},
 	"INDEX": keys, "TRIGGER": {catalog.Trigger}, "PRIMARY": {catalog.PrimaryKey}, "UNIQUE": {catalog.Unique}, "CHECK": {catalog.Check}, "FOREIGN": {catalog.ForeignKey},
 }
+
+// beyond are the server's procedures that set up servers, databases and logins.
+var beyond = strings.Fields("sp_addlogin sp_addsrvrolemember sp_configure sp_db_vardecimal_storage_format sp_dbcmptlevel sp_dboption sp_defaultdb sp_droplogin sp_fulltext_database sp_grantlogin sp_revokelogin")
 
 // object names a thing that stands in a schema: in dbo where none is said.
 func object(path []string, kinds ...catalog.Kind) *texts.Made {
@@ -66,7 +70,16 @@ func about(st tsql.Statement) Unit {
 			u = about(b.List[0])
 		}
 	case *tsql.Exec:
-		u.Alters = called(b)
+		if sql := within(b); sql != "" {
+			if list, err := tsql.Batch(sql); err == nil && len(list) == 1 {
+				inner := about(list[0])
+				u.Makes, u.Alters = inner.Makes, inner.Alters
+			}
+			break
+		}
+		if u.Alters = called(b); len(b.Proc) > 0 && slices.Contains(beyond, strings.ToLower(b.Proc[len(b.Proc)-1])) {
+			u.Action, u.Why = texts.Pass, b.Proc[len(b.Proc)-1]
+		}
 	case *tsql.CreateTable, *tsql.AlterTable, *tsql.Index, *tsql.AlterIndex, *tsql.Statistics, *tsql.Fulltext, *tsql.TriggerState:
 		u.ofTable(b)
 	case *tsql.Module:
@@ -243,6 +256,18 @@ func secured(class string, on []string) *texts.Made {
 		return plain(on[0], words[class][0])
 	}
 	return object(on, words[class]...)
+}
+
+// within is the text that a call runs, where it is a constant.
+func within(b *tsql.Exec) string {
+	text := b.Text
+	if text == nil && len(b.Proc) > 0 && strings.EqualFold(b.Proc[len(b.Proc)-1], "sp_executesql") && len(b.Args) == 1 {
+		text = b.Args[0].X
+	}
+	if l, ok := text.(*tsql.Literal); ok {
+		return l.Text
+	}
+	return ""
 }
 
 // called is what a procedure of the server that changes the structure is called for.

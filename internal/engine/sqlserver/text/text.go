@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -55,8 +56,9 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 	text := strings.TrimPrefix(string(read), "\ufeff")
 	marked := len(read) - len(text)
 	where := places(f.Name, text)
+	database := ""
 	add := func(u Unit, pos, end, times int) {
-		u.Origin, u.Start, u.End, u.Delimiter, u.Dialect = where(pos), int64(marked+pos), int64(marked+end), ";", tsql.Dialect
+		u.Database, u.Origin, u.Start, u.End, u.Delimiter, u.Dialect = database, where(pos), int64(marked+pos), int64(marked+end), ";", tsql.Dialect
 		if u.Statement.SQL == "" {
 			u.Statement.SQL = strings.TrimSpace(text[pos:end])
 		}
@@ -90,6 +92,9 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 		}
 		for _, st := range list {
 			u := about(st)
+			if use, ok := st.Body.(*tsql.Use); ok {
+				database = use.Database
+			}
 			if _, ok := st.Body.(*tsql.Module); ok { // its text is the whole batch
 				u.Statement.SQL = b.Text
 			}
@@ -97,6 +102,29 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 		}
 	}
 	return out, nil
+}
+
+// Of keeps what belongs to a database of a text that changes between several; "" is the
+// only one. What stands before the first USE belongs to each.
+func Of(all []Unit, database string) ([]Unit, error) {
+	var named []texts.Parsed
+	first := map[string]string{} // as it was first written
+	for i, u := range all {
+		key := strings.ToLower(u.Database)
+		if first[key] == "" {
+			first[key] = u.Database
+		}
+		if all[i].Database = first[key]; key != "" {
+			named = append(named, all[i].Parsed)
+		}
+	}
+	if n := first[strings.ToLower(database)]; n != "" {
+		database = n
+	}
+	if _, err := texts.Select(named, database); err != nil || database == "" {
+		return all, err
+	}
+	return slices.DeleteFunc(all, func(u Unit) bool { return u.Database != "" && u.Database != database }), nil
 }
 
 // places says where in a file a place of its text is. Mostly each is behind the last.
