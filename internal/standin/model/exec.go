@@ -122,8 +122,27 @@ func (x *session) try(b *tsql.Try) (l leave) {
 	return x.statements(b.Catch)
 }
 
+// beyond names what of a statement is taken apart and not carried out.
+func beyond(body any) string {
+	output := false
+	switch b := body.(type) {
+	case *tsql.Merge:
+		return "MERGE"
+	case *tsql.Insert:
+		output = b.Output
+	case *tsql.Update:
+		output = b.Output
+	case *tsql.Delete:
+		output = b.Output
+	}
+	return map[bool]string{true: "OUTPUT"}[output]
+}
+
 // do runs a statement that is no flow of control.
 func (x *session) do(st tsql.Statement) {
+	if what := beyond(st.Body); what != "" {
+		panic(fail(unknown, "The stand-in does not know %s.", what))
+	}
 	switch b := st.Body.(type) {
 	case *tsql.SelectStmt:
 		x.selectStmt(b)
@@ -146,6 +165,9 @@ func (x *session) do(st tsql.Statement) {
 		v.value = v.convert(value, false)
 	case *tsql.Declare:
 		for _, d := range b.Vars {
+			if n := d.Type.Name[0]; d.Table != nil || strings.EqualFold(n, "cursor") {
+				panic(fail(unknown, "The stand-in does not know variables of type %s.", strings.ToUpper(n)))
+			}
 			v := &variable{dataType: x.d.typeOf(d.Type, "Column, parameter, or variable #1")}
 			if d.Default != nil {
 				v.value = v.convert(x.eval(d.Default, nil), false)
@@ -395,6 +417,9 @@ func (x *session) checkident(b *tsql.Checkident) {
 
 // exec runs EXEC.
 func (x *session) exec(b *tsql.Exec) {
+	if b.At != "" {
+		panic(fail(unknown, "The stand-in does not reach another server: %s.", b.At))
+	}
 	if b.Text != nil {
 		x.nested(func() { x.run(text(x.eval(b.Text, nil))) })
 		return

@@ -27,15 +27,7 @@ func (x *session) call(e *tsql.Call, in *env) any {
 		return x.userFunction(e, in)
 	}
 	if e.Over != nil {
-		if x.drily {
-			for _, a := range e.Args {
-				if _, ok := a.(*tsql.Star); !ok {
-					x.eval(a, in)
-				}
-			}
-			return nil
-		}
-		panic(fail(unknown, "The stand-in does not know functions with OVER."))
+		return x.unread("functions with OVER", in, slices.Concat(e.Args, e.Over.Partition, ordered(e.Over.Order), ordered(e.Within))...)
 	}
 	if aggregateNames[name] {
 		return x.aggregate(name, e, in)
@@ -47,6 +39,17 @@ func (x *session) call(e *tsql.Call, in *env) any {
 		return lazy.run(x, e.Args, in)
 	}
 	f, ok := functions[name]
+	if first, found := notComputed[name]; found && !ok {
+		args := e.Args
+		if len(args) > 0 && first != "" { // it is a word, or a list of columns
+			args = args[1:]
+		}
+		v := x.unread(strings.ToUpper(name), in, args...)
+		if first == "condition" {
+			return maybe
+		}
+		return v
+	}
 	if !ok {
 		panic(fail(195, "'%s' is not a recognized built-in function name.", e.Name[0]))
 	}
@@ -55,10 +58,6 @@ func (x *session) call(e *tsql.Call, in *env) any {
 	}
 	args := make([]any, len(e.Args))
 	for i, a := range e.Args {
-		if n, ok := a.(*tsql.Name); ok && i == 0 && f.word { // DATEADD(day, …)
-			args[i] = n.Parts[0]
-			continue
-		}
 		if args[i] = x.eval(a, in); args[i] == nil && f.strict {
 			return nil
 		}
@@ -67,6 +66,12 @@ func (x *session) call(e *tsql.Call, in *env) any {
 }
 
 func (x *session) userFunction(e *tsql.Call, in *env) any {
+	if m := x.methodOf(e, in); m != nil {
+		return x.method(m, in)
+	}
+	if x.drily && (x.d.foreign(e.Name) || strings.HasPrefix(e.Name[0], "$")) {
+		return x.unread("", in, e.Args...)
+	}
 	o := x.d.find(e.Name)
 	if o == nil || o.typ != "FN" {
 		panic(fail(4121, "Cannot find either column \"%s\" or the user-defined function or aggregate \"%s\", or the name is ambiguous.", e.Name[0], strings.Join(e.Name, ".")))
@@ -84,6 +89,12 @@ func (x *session) aggregate(name string, e *tsql.Call, in *env) any {
 	}
 	if len(e.Args) == 0 {
 		panic(fail(174, "The %s function requires 1 argument(s).", name))
+	}
+	if aggregated := []string{"count", "count_big", "sum", "min", "max", "avg", "string_agg"}; !slices.Contains(aggregated, name) {
+		return x.unread(strings.ToUpper(name), in, append(e.Args, ordered(e.Within)...)...)
+	}
+	if len(e.Within) > 0 && !x.drily {
+		panic(fail(unknown, "The stand-in does not know WITHIN GROUP."))
 	}
 	if _, ok := e.Args[0].(*tsql.Star); ok {
 		if name != "count" && name != "count_big" {
@@ -151,7 +162,6 @@ type lazyFunction struct {
 type function struct {
 	least, most int
 	strict      bool // NULL where an argument is
-	word        bool // the first argument is a word
 	run         func(x *session, a []any) any
 }
 
@@ -203,7 +213,7 @@ func coalesce(x *session, a []tsql.Expr, in *env) any {
 }
 
 func ofText(f func(string) any) function {
-	return function{1, 1, true, false, func(_ *session, a []any) any { return f(text(a[0])) }}
+	return function{1, 1, true, func(_ *session, a []any) any { return f(text(a[0])) }}
 }
 
 func runes(s string) []uint16 { return utf16.Encode([]rune(s)) }
@@ -222,15 +232,15 @@ var textFunctions = map[string]function{
 	"upper": ofText(func(s string) any { return strings.ToUpper(s) }), "lower": ofText(func(s string) any { return strings.ToLower(s) }),
 	"ltrim": ofText(func(s string) any { return strings.TrimLeft(s, " ") }), "rtrim": ofText(func(s string) any { return strings.TrimRight(s, " ") }), "trim": ofText(func(s string) any { return strings.Trim(s, " ") }),
 	"reverse":   ofText(func(s string) any { r := []rune(s); slices.Reverse(r); return string(r) }),
-	"substring": {3, 3, true, false, func(_ *session, a []any) any { return part(runes(text(a[0])), toWhole(a[1]), toWhole(a[2])) }},
-	"left":      {2, 2, true, false, func(_ *session, a []any) any { return part(runes(text(a[0])), 1, toWhole(a[1])) }},
-	"right": {2, 2, true, false, func(_ *session, a []any) any {
+	"substring": {3, 3, true, func(_ *session, a []any) any { return part(runes(text(a[0])), toWhole(a[1]), toWhole(a[2])) }},
+	"left":      {2, 2, true, func(_ *session, a []any) any { return part(runes(text(a[0])), 1, toWhole(a[1])) }},
+	"right": {2, 2, true, func(_ *session, a []any) any {
 		u := runes(text(a[0]))
 		n := min(toWhole(a[1]), int64(len(u)))
 		return part(u, int64(len(u))-n+1, n)
 	}},
-	"replace": {3, 3, true, false, func(_ *session, a []any) any { return replaceFold(text(a[0]), text(a[1]), text(a[2])) }},
-	"charindex": {2, 3, true, false, func(_ *session, a []any) any {
+	"replace": {3, 3, true, func(_ *session, a []any) any { return replaceFold(text(a[0]), text(a[1]), text(a[2])) }},
+	"charindex": {2, 3, true, func(_ *session, a []any) any {
 		from := int64(1)
 		if len(a) > 2 {
 			from = max(1, toWhole(a[2]))
@@ -242,15 +252,15 @@ var textFunctions = map[string]function{
 		}
 		return from + int64(letters(rest[:i]))
 	}},
-	"replicate": {2, 2, true, false, func(_ *session, a []any) any {
+	"replicate": {2, 2, true, func(_ *session, a []any) any {
 		n := toWhole(a[1])
 		if n < 0 || n*int64(len(text(a[0]))) > 1<<24 {
 			return nil
 		}
 		return strings.Repeat(text(a[0]), int(n))
 	}},
-	"space": {1, 1, true, false, func(_ *session, a []any) any { return strings.Repeat(" ", int(min(max(0, toWhole(a[0])), 8000))) }},
-	"stuff": {4, 4, false, false, func(_ *session, a []any) any {
+	"space": {1, 1, true, func(_ *session, a []any) any { return strings.Repeat(" ", int(min(max(0, toWhole(a[0])), 8000))) }},
+	"stuff": {4, 4, false, func(_ *session, a []any) any {
 		u := runes(text(a[0]))
 		at, n := toWhole(a[1]), toWhole(a[2])
 		if a[0] == nil || at < 1 || at > int64(len(u)) || n < 0 {
@@ -258,26 +268,26 @@ var textFunctions = map[string]function{
 		}
 		return part(u, 1, at-1) + text(a[3]) + part(u, at+n, math.MaxInt32)
 	}},
-	"concat": {2, 254, false, false, func(_ *session, a []any) any {
+	"concat": {2, 254, false, func(_ *session, a []any) any {
 		var b strings.Builder
 		for _, v := range a {
 			b.WriteString(text(v))
 		}
 		return b.String()
 	}},
-	"quotename": {1, 2, true, false, func(_ *session, a []any) any {
+	"quotename": {1, 2, true, func(_ *session, a []any) any {
 		if len(a) > 1 && text(a[1]) == "'" {
 			return "'" + strings.ReplaceAll(text(a[0]), "'", "''") + "'"
 		}
 		return tsql.Quote(text(a[0]))
 	}},
-	"char":  {1, 1, true, false, func(_ *session, a []any) any { return string(rune(toWhole(a[0]) & 255)) }},
-	"nchar": {1, 1, true, false, func(_ *session, a []any) any { return string(utf16.Decode([]uint16{uint16(toWhole(a[0]))})) }},
+	"char":  {1, 1, true, func(_ *session, a []any) any { return string(rune(toWhole(a[0]) & 255)) }},
+	"nchar": {1, 1, true, func(_ *session, a []any) any { return string(utf16.Decode([]uint16{uint16(toWhole(a[0]))})) }},
 	"ascii": ofText(firstLetter), "unicode": ofText(firstLetter),
-	"string_escape": {2, 2, true, false, func(_ *session, a []any) any { return escapeJSON(text(a[0])) }},
-	"hashbytes":     {2, 2, true, false, hashBytes},
-	"checksum":      {1, 254, false, false, func(_ *session, a []any) any { return int64(int32(crc32.ChecksumIEEE([]byte(rowKey(a))))) }},
-	"parsename":     {2, 2, true, false, parseName},
+	"string_escape": {2, 2, true, func(_ *session, a []any) any { return escapeJSON(text(a[0])) }},
+	"hashbytes":     {2, 2, true, hashBytes},
+	"checksum":      {1, 254, false, func(_ *session, a []any) any { return int64(int32(crc32.ChecksumIEEE([]byte(rowKey(a))))) }},
+	"parsename":     {2, 2, true, parseName},
 }
 
 func firstLetter(s string) any {
@@ -354,18 +364,18 @@ func replaceFold(s, old, now string) string {
 }
 
 func ofNumber(f func(float64) float64) function {
-	return function{1, 1, true, false, func(_ *session, a []any) any { return f(toFloat(a[0])) }}
+	return function{1, 1, true, func(_ *session, a []any) any { return f(toFloat(a[0])) }}
 }
 
 var numberFunctions = map[string]function{
-	"abs": {1, 1, true, false, func(_ *session, a []any) any {
+	"abs": {1, 1, true, func(_ *session, a []any) any {
 		if compareValues(a[0], int64(0), false) < 0 {
 			return arithmetic("-", int64(0), a[0])
 		}
 		return number(a[0])
 	}},
-	"sign": {1, 1, true, false, func(_ *session, a []any) any { return int64(compareValues(a[0], int64(0), false)) }},
-	"round": {2, 3, true, false, func(_ *session, a []any) any {
+	"sign": {1, 1, true, func(_ *session, a []any) any { return int64(compareValues(a[0], int64(0), false)) }},
+	"round": {2, 3, true, func(_ *session, a []any) any {
 		n := int(toWhole(a[1]))
 		switch v := number(a[0]).(type) {
 		case decimal:
@@ -377,24 +387,24 @@ var numberFunctions = map[string]function{
 			return v
 		}
 	}},
-	"floor":   {1, 1, true, false, func(_ *session, a []any) any { return wholeOf(a[0], math.Floor) }},
-	"ceiling": {1, 1, true, false, func(_ *session, a []any) any { return wholeOf(a[0], math.Ceil) }},
+	"floor":   {1, 1, true, func(_ *session, a []any) any { return wholeOf(a[0], math.Floor) }},
+	"ceiling": {1, 1, true, func(_ *session, a []any) any { return wholeOf(a[0], math.Ceil) }},
 	"sqrt":    ofNumber(math.Sqrt), "exp": ofNumber(math.Exp), "log": ofNumber(math.Log),
-	"power": {2, 2, true, false, func(_ *session, a []any) any {
+	"power": {2, 2, true, func(_ *session, a []any) any {
 		f := math.Pow(toFloat(a[0]), toFloat(a[1]))
 		if _, ok := a[0].(int64); ok {
 			return int64(f)
 		}
 		return f
 	}},
-	"isnumeric": {1, 1, false, false, func(_ *session, a []any) any {
+	"isnumeric": {1, 1, false, func(_ *session, a []any) any {
 		if a[0] == nil {
 			return int64(0)
 		}
 		_, ok := parseDecimal(text(a[0]))
 		return map[bool]int64{true: 1}[ok]
 	}},
-	"newid": {0, 0, false, false, newID}, "newsequentialid": {0, 0, false, false, newID},
+	"newid": {0, 0, false, newID}, "newsequentialid": {0, 0, false, newID},
 }
 
 func newID(*session, []any) any {
@@ -416,21 +426,21 @@ func wholeOf(v any, f func(float64) float64) any {
 }
 
 func now(kind string, frac int) function {
-	return function{0, 0, false, false, func(*session, []any) any { return settled(moment{time.Now().UTC(), kind, frac}) }}
+	return function{0, 0, false, func(*session, []any) any { return settled(moment{time.Now().UTC(), kind, frac}) }}
 }
 
 var timeFunctions = map[string]function{
 	"getdate": now("datetime", 3), "getutcdate": now("datetime", 3), "sysdatetime": now("datetime2", 7), "sysutcdatetime": now("datetime2", 7), "sysdatetimeoffset": now("datetimeoffset", 7),
-	"year":  {1, 1, true, false, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Year()) }},
-	"month": {1, 1, true, false, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Month()) }},
-	"day":   {1, 1, true, false, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Day()) }},
-	"isdate": {1, 1, false, false, func(x *session, a []any) any {
+	"year":  {1, 1, true, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Year()) }},
+	"month": {1, 1, true, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Month()) }},
+	"day":   {1, 1, true, func(_ *session, a []any) any { return int64(momentOf(a[0]).t.Day()) }},
+	"isdate": {1, 1, false, func(x *session, a []any) any {
 		if a[0] == nil || x.tried(func() { parseMoment(text(a[0]), "datetime", 3) }) != nil {
 			return int64(0)
 		}
 		return int64(1)
 	}},
-	"dateadd": {3, 3, true, true, func(_ *session, a []any) any {
+	"dateadd": {3, 3, true, func(_ *session, a []any) any {
 		m, n := momentOf(a[2]), int(toWhole(a[1]))
 		switch strings.ToLower(text(a[0])) {
 		case "year", "yy", "yyyy":
@@ -446,7 +456,7 @@ var timeFunctions = map[string]function{
 		}
 		return m
 	}},
-	"datediff": {3, 3, true, true, func(_ *session, a []any) any {
+	"datediff": {3, 3, true, func(_ *session, a []any) any {
 		f, t := momentOf(a[1]).t, momentOf(a[2]).t
 		switch strings.ToLower(text(a[0])) {
 		case "year", "yy", "yyyy":
@@ -459,7 +469,7 @@ var timeFunctions = map[string]function{
 		u := unitOf(text(a[0]))
 		return int64(t.Truncate(u).Sub(f.Truncate(u)) / u)
 	}},
-	"datepart": {2, 2, true, true, func(_ *session, a []any) any {
+	"datepart": {2, 2, true, func(_ *session, a []any) any {
 		t := momentOf(a[1]).t
 		switch strings.ToLower(text(a[0])) {
 		case "year", "yy", "yyyy":
@@ -512,7 +522,7 @@ func (x *session) idOf(name string) int64 {
 }
 
 var catalogFunctions = map[string]function{
-	"object_id": {1, 2, true, false, func(x *session, a []any) any {
+	"object_id": {1, 2, true, func(x *session, a []any) any {
 		x.catalogLock()
 		o := x.d.objects[x.idOf(text(a[0]))]
 		if o == nil || len(a) > 1 && !strings.EqualFold(strings.TrimSpace(text(a[1])), o.typ) {
@@ -520,19 +530,19 @@ var catalogFunctions = map[string]function{
 		}
 		return o.id
 	}},
-	"object_name": {1, 2, true, false, func(x *session, a []any) any {
+	"object_name": {1, 2, true, func(x *session, a []any) any {
 		if o := x.d.objects[toWhole(a[0])]; o != nil {
 			return o.name
 		}
 		return nil
 	}},
-	"object_schema_name": {1, 2, true, false, func(x *session, a []any) any {
+	"object_schema_name": {1, 2, true, func(x *session, a []any) any {
 		if o := x.d.objects[toWhole(a[0])]; o != nil {
 			return o.schema.name
 		}
 		return nil
 	}},
-	"object_definition": {1, 1, true, false, func(x *session, a []any) any {
+	"object_definition": {1, 1, true, func(x *session, a []any) any {
 		switch o := x.d.objects[toWhole(a[0])]; {
 		case o == nil:
 			return nil
@@ -543,7 +553,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"schema_id": {0, 1, true, false, func(x *session, a []any) any {
+	"schema_id": {0, 1, true, func(x *session, a []any) any {
 		if len(a) == 0 {
 			return int64(1)
 		}
@@ -552,7 +562,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"schema_name": {0, 1, true, false, func(x *session, a []any) any {
+	"schema_name": {0, 1, true, func(x *session, a []any) any {
 		if len(a) == 0 {
 			return "dbo"
 		}
@@ -563,8 +573,8 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"db_name": {0, 1, true, false, func(x *session, a []any) any { return x.d.name }},
-	"db_id": {0, 1, true, false, func(x *session, a []any) any {
+	"db_name": {0, 1, true, func(x *session, a []any) any { return x.d.name }},
+	"db_id": {0, 1, true, func(x *session, a []any) any {
 		if len(a) == 0 {
 			return int64(x.d.id)
 		}
@@ -573,7 +583,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"type_id": {1, 1, true, false, func(x *session, a []any) any {
+	"type_id": {1, 1, true, func(x *session, a []any) any {
 		p := pathOf(text(a[0]))
 		if s := systemByName[strings.ToLower(p[len(p)-1])]; s != nil {
 			return int64(s.user)
@@ -587,7 +597,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"col_name": {2, 2, true, false, func(x *session, a []any) any {
+	"col_name": {2, 2, true, func(x *session, a []any) any {
 		if o := x.d.objects[toWhole(a[0])]; o != nil {
 			if c := o.byID(int(toWhole(a[1]))); c != nil {
 				return c.name
@@ -595,7 +605,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"col_length": {2, 2, true, false, func(x *session, a []any) any {
+	"col_length": {2, 2, true, func(x *session, a []any) any {
 		if o := x.d.objects[x.idOf(text(a[0]))]; o != nil {
 			if c := o.column(x.d, text(a[1])); c != nil {
 				return int64(c.length)
@@ -603,7 +613,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"ident_current": {1, 1, true, false, func(x *session, a []any) any {
+	"ident_current": {1, 1, true, func(x *session, a []any) any {
 		if o := x.d.objects[x.idOf(text(a[0]))]; o != nil {
 			if c := o.identityColumn(); c != nil {
 				if !o.identityUsed {
@@ -614,7 +624,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"databasepropertyex": {2, 2, true, false, func(x *session, a []any) any {
+	"databasepropertyex": {2, 2, true, func(x *session, a []any) any {
 		d := x.s.dbs[strings.ToLower(text(a[0]))]
 		if d == nil {
 			return nil
@@ -629,7 +639,7 @@ var catalogFunctions = map[string]function{
 		}
 		return nil
 	}},
-	"serverproperty": {1, 1, true, false, func(x *session, a []any) any {
+	"serverproperty": {1, 1, true, func(x *session, a []any) any {
 		switch strings.ToLower(text(a[0])) {
 		case "productversion":
 			return Version
@@ -649,18 +659,18 @@ var catalogFunctions = map[string]function{
 }
 
 var sessionFunctions = map[string]function{
-	"user_name": {0, 1, false, false, func(x *session, a []any) any {
+	"user_name": {0, 1, false, func(x *session, a []any) any {
 		if len(a) == 0 {
 			return "dbo"
 		}
 		return orNull(x.d.principalName(int(toWhole(a[0]))))
 	}},
-	"user_id": {0, 1, false, false, principalID}, "database_principal_id": {0, 1, false, false, principalID},
-	"eventdata":   {0, 0, false, false, func(x *session, _ []any) any { return orNull(x.told) }},
-	"suser_sname": {0, 1, false, false, login}, "suser_name": {0, 1, false, false, login}, "original_login": {0, 0, false, false, login},
-	"host_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.Host }}, "app_name": {0, 0, false, false, func(x *session, _ []any) any { return x.who.App }},
-	"scope_identity": {0, 0, false, false, func(x *session, _ []any) any { return x.lastID }},
-	"xact_state": {0, 0, false, false, func(x *session, _ []any) any {
+	"user_id": {0, 1, false, principalID}, "database_principal_id": {0, 1, false, principalID},
+	"eventdata":   {0, 0, false, func(x *session, _ []any) any { return orNull(x.told) }},
+	"suser_sname": {0, 1, false, login}, "suser_name": {0, 1, false, login}, "original_login": {0, 0, false, login},
+	"host_name": {0, 0, false, func(x *session, _ []any) any { return x.who.Host }}, "app_name": {0, 0, false, func(x *session, _ []any) any { return x.who.App }},
+	"scope_identity": {0, 0, false, func(x *session, _ []any) any { return x.lastID }},
+	"xact_state": {0, 0, false, func(x *session, _ []any) any {
 		switch {
 		case x.doomed:
 			return int64(-1)
@@ -669,17 +679,17 @@ var sessionFunctions = map[string]function{
 		}
 		return int64(0)
 	}},
-	"error_number":  {0, 0, false, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return int64(f.last.Number) }) }},
-	"error_message": {0, 0, false, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return f.last.Message }) }},
-	"error_state":   {0, 0, false, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return int64(f.last.State) }) }},
-	"error_severity": {0, 0, false, false, func(x *session, _ []any) any {
+	"error_number":  {0, 0, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return int64(f.last.Number) }) }},
+	"error_message": {0, 0, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return f.last.Message }) }},
+	"error_state":   {0, 0, false, func(x *session, _ []any) any { return x.ofCaught(func(f *failure) any { return int64(f.last.State) }) }},
+	"error_severity": {0, 0, false, func(x *session, _ []any) any {
 		return x.ofCaught(func(f *failure) any { return int64(f.last.Class) })
 	}},
-	"has_perms_by_name":      {3, 5, false, false, func(*session, []any) any { return int64(1) }},
-	"is_srvrolemember":       {1, 2, false, false, func(*session, []any) any { return int64(1) }},
-	"is_member":              {1, 1, false, false, func(*session, []any) any { return int64(1) }},
-	"current_transaction_id": {0, 0, false, false, func(x *session, _ []any) any { return int64(x.tran)<<16 | x.id }},
-	"update":                 {1, 1, false, true, func(*session, []any) any { return yes }},
+	"has_perms_by_name":      {3, 5, false, func(*session, []any) any { return int64(1) }},
+	"is_srvrolemember":       {1, 2, false, func(*session, []any) any { return int64(1) }},
+	"is_member":              {1, 1, false, func(*session, []any) any { return int64(1) }},
+	"current_transaction_id": {0, 0, false, func(x *session, _ []any) any { return int64(x.tran)<<16 | x.id }},
+	"update":                 {1, 1, false, func(*session, []any) any { return yes }},
 }
 
 func login(x *session, _ []any) any { return x.who.User }

@@ -257,13 +257,19 @@ func (d *database) schema(name string) *schema {
 	return nil
 }
 
+// foreign tells whether a name is that of something in another database, or on another
+// server.
+func (d *database) foreign(path []string) bool {
+	return len(path) > 3 || len(path) > 2 && path[0] != "" && d.fold(path[0]) != d.fold(d.name)
+}
+
 // split takes a name of up to three parts apart; the database must be this one.
 func (d *database) split(path []string) (schema, name string) {
 	name = path[len(path)-1]
 	if len(path) > 1 {
 		schema = path[len(path)-2]
 	}
-	if len(path) > 2 && path[len(path)-3] != "" && d.fold(path[len(path)-3]) != d.fold(d.name) {
+	if d.foreign(path) {
 		panic(fail(unknown, "The stand-in does not reach into another database: %s.", tsql.Path(path)))
 	}
 	if len(path) > 3 && path[0] != "" {

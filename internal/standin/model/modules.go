@@ -145,6 +145,9 @@ func (x *session) bindModule(o *object, m *tsql.Module) {
 	x.vars = map[string]*variable{}
 	defer func() { x.vars = vars }()
 	for _, p := range m.Params {
+		if strings.EqualFold(p.Type.Name[0], "cursor") {
+			continue
+		}
 		x.vars[strings.ToLower(p.Name)] = &variable{dataType: x.d.typeOf(p.Type, "Parameter or variable '"+p.Name+"'")}
 	}
 	if m.Returns != nil {
@@ -162,6 +165,9 @@ func (x *session) bindModule(o *object, m *tsql.Module) {
 		}
 		for i, c := range r.cols {
 			name := c.name
+			if c.any { // what another database shows is not known
+				continue
+			}
 			if i < len(m.Columns) {
 				name = m.Columns[i]
 			}
@@ -297,7 +303,11 @@ func (x *session) queryUses(o *object, add func(use)) {
 		if f.Call != nil {
 			name = f.Call.Name
 		}
-		if len(name) == 1 && cteOf(m.Query, name[0]) || len(name) > 1 && strings.EqualFold(name[len(name)-2], "sys") {
+		if len(name) == 1 && (cteOf(m.Query, name[0]) || f.Call != nil) || len(name) > 1 && (strings.EqualFold(name[len(name)-2], "sys") || f.Call != nil && strings.EqualFold(name[len(name)-1], "nodes")) {
+			continue
+		}
+		if x.d.foreign(name) {
+			add(use{name: strings.Join(name, ".")})
 			continue
 		}
 		t := x.d.find(name)
@@ -323,7 +333,7 @@ func (x *session) queryUses(o *object, add func(use)) {
 				}
 			}
 		case *tsql.Call:
-			if len(e.Name) > 1 {
+			if len(e.Name) > 1 && !x.d.foreign(e.Name) {
 				if f := x.d.find(e.Name, "FN"); f != nil {
 					add(use{id: f.id, name: f.name, bound: m.Bound})
 				}

@@ -76,9 +76,9 @@ func init() {
 }
 
 func init() { // behind the functions that have no need of the views
-	functions["objectproperty"] = function{2, 2, true, false, objectProperty}
-	functions["objectpropertyex"] = function{2, 2, true, false, objectProperty}
-	functions["columnproperty"] = function{3, 3, true, false, func(x *session, a []any) any {
+	functions["objectproperty"] = function{2, 2, true, objectProperty}
+	functions["objectpropertyex"] = function{2, 2, true, objectProperty}
+	functions["columnproperty"] = function{3, 3, true, func(x *session, a []any) any {
 		o := x.d.objects[toWhole(a[0])]
 		if o == nil {
 			return nil

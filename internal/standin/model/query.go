@@ -22,6 +22,7 @@ type relCol struct {
 	typ      dataType
 	nullable bool
 	hidden   bool // from a star
+	any      bool // it stands for whatever is asked for
 }
 
 // scope is what names can stand for.
@@ -62,6 +63,9 @@ func (x *session) lookup(s *scope, n *tsql.Name) int {
 		}
 		found = i
 	}
+	if found < 0 {
+		found = slices.IndexFunc(s.cols, func(c relCol) bool { return c.any && (of == "" || x.d.fold(c.of) == x.d.fold(of)) })
+	}
 	s.known[n] = found
 	return found
 }
@@ -87,6 +91,10 @@ func (x *session) column(e *env, n *tsql.Name) (*relCol, any) {
 		}
 	}
 	if len(n.Parts) > 1 {
+		var of *relCol
+		if x.tried(func() { of, _ = x.column(e, &tsql.Name{Parts: n.Parts[:len(n.Parts)-1]}) }) == nil && of.typ.hasMethods() {
+			return &relCol{name: n.Parts[len(n.Parts)-1], nullable: true}, x.unread("the property "+n.Parts[len(n.Parts)-1], e)
+		}
 		panic(&failure{last: fail(4104, "The multi-part identifier \"%s\" could not be bound.", strings.Join(n.Parts, ".")).last, pos: -1})
 	}
 	panic(fail(207, "Invalid column name '%s'.", n.Parts[0]))
@@ -116,14 +124,12 @@ func (x *session) selectStmt(b *tsql.SelectStmt) {
 func (x *session) query(q *tsql.Query, outer *env) *relation {
 	e := &env{outer: outer}
 	if q.For != "" {
-		panic(fail(unknown, "The stand-in does not know FOR XML and FOR JSON."))
+		return x.forText(q, outer)
 	}
 	if len(q.With) > 0 {
 		e.ctes = map[string]*relation{}
 		for _, c := range q.With {
-			r := x.query(c.Query, e)
-			r = renamed(r, c.Name, c.Columns)
-			e.ctes[x.d.fold(c.Name)] = r
+			e.ctes[x.d.fold(c.Name)] = x.cte(c, e)
 		}
 	}
 	if len(q.Rest) == 0 {
@@ -198,7 +204,7 @@ func renamed(r *relation, name string, cols []string) *relation {
 		if out.cols[i].of = name; i < len(cols) {
 			out.cols[i].name = cols[i]
 		}
-		if out.cols[i].name == "" {
+		if out.cols[i].name == "" && !out.cols[i].any {
 			panic(fail(8155, "No column name was specified for column %d of '%s'.", i+1, name))
 		}
 	}
@@ -300,7 +306,9 @@ func (x *session) selects(s *tsql.Select, e *env, q *tsql.Query) *relation {
 		}
 		g.items, g.made = items, make([]any, len(items))
 		for j, it := range items {
-			g.made[j] = x.eval(it.X, g)
+			if _, star := it.X.(*tsql.Star); !star {
+				g.made[j] = x.eval(it.X, g)
+			}
 		}
 		out.rows = append(out.rows, g.made)
 	}
@@ -359,6 +367,11 @@ func (x *session) items(list []tsql.Item, cols []relCol) []tsql.Item {
 		}
 		n := 0
 		for _, c := range cols {
+			if c.any && (star.Of == nil || x.d.fold(c.of) == x.d.fold(star.Of[len(star.Of)-1])) {
+				out = append(out, it) // whatever they are
+				n++
+				break
+			}
 			if !c.hidden && (star.Of == nil || x.d.fold(c.of) == x.d.fold(star.Of[len(star.Of)-1])) {
 				parts := []string{c.name}
 				if c.of != "" {
@@ -379,10 +392,12 @@ func (x *session) items(list []tsql.Item, cols []relCol) []tsql.Item {
 func (x *session) headed(it tsql.Item, probe *env) relCol {
 	out := relCol{name: it.Alias, nullable: true}
 	switch y := it.X.(type) {
+	case *tsql.Star:
+		out.any = true
 	case *tsql.Name:
 		c, _ := x.column(probe, y)
 		out = *c
-		out.of, out.hidden = "", false
+		out.of, out.hidden, out.any = "", false, false
 		if it.Alias != "" {
 			out.name = it.Alias
 		} else {
@@ -420,7 +435,9 @@ func (x *session) values(rows [][]tsql.Expr, e *env) *relation {
 }
 
 // aggregateNames are the functions that look at a group of rows.
-var aggregateNames = map[string]bool{"count": true, "count_big": true, "sum": true, "min": true, "max": true, "avg": true, "string_agg": true}
+var aggregateNames = map[string]bool{"count": true, "count_big": true, "sum": true, "min": true, "max": true, "avg": true, "string_agg": true,
+	// and those that are not computed
+	"stdev": true, "stdevp": true, "var": true, "varp": true, "checksum_agg": true, "approx_count_distinct": true, "grouping": true, "grouping_id": true, "approx_percentile_cont": true, "approx_percentile_disc": true, "json_arrayagg": true, "json_objectagg": true}
 
 // aggregates tells whether an item holds an aggregate of its own query.
 func aggregates(items []tsql.Item) bool {
@@ -438,7 +455,7 @@ func aggregates(items []tsql.Item) bool {
 // walkOwn is tsql.Walk without what stands in queries within.
 func walkOwn(e tsql.Expr, f func(tsql.Expr)) {
 	switch e.(type) {
-	case *tsql.Subquery, *tsql.Exists:
+	case *tsql.Subquery, *tsql.Exists, *tsql.Quantified:
 		return
 	}
 	if in, ok := e.(*tsql.In); ok && in.Query != nil {
@@ -459,10 +476,11 @@ func walkOwn(e tsql.Expr, f func(tsql.Expr)) {
 func (x *session) groups(src *relation, sc *scope, s *tsql.Select, e *env) []*env {
 	byKey := map[string]*env{}
 	var order []*env
+	by := x.groupedBy(s.Group)
 	for _, row := range src.rows {
 		inner := &env{scope: sc, row: row, outer: e}
 		var k strings.Builder
-		for _, g := range s.Group {
+		for _, g := range by {
 			k.WriteString(key(x.eval(g, inner), x.exactly(g, inner)))
 			k.WriteByte(0)
 		}
@@ -497,6 +515,8 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 		return x.join(x.from(f.L, e), x.from(f.R, e), f.Join, f.On, e)
 	case f.Query != nil:
 		return renamed(x.query(f.Query, e), f.Alias, f.Cols)
+	case f.Pivot != nil:
+		return renamed(x.pivoted(f.Pivot, e), f.Alias, f.Cols)
 	case f.Call != nil:
 		return x.tableFunction(f, e)
 	}
@@ -519,13 +539,19 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 			return renamed(x.system(f), alias, nil)
 		}
 	}
+	if x.d.foreign(f.Name) {
+		return x.elsewhere(f.Name, alias)
+	}
 	o := x.d.find(f.Name, "U", "V", "SN")
 	if o == nil && compatible[strings.ToLower(f.Name[len(f.Name)-1])] {
 		return renamed(x.system(f), alias, nil)
 	}
 	if o != nil && o.typ == "SN" {
-		to, _ := tsql.Batch("TRUNCATE TABLE " + o.syn)
-		o = x.d.find(to[0].Body.(*tsql.Truncate).Table, "U", "V")
+		to := pathOf(o.syn)
+		if x.d.foreign(to) {
+			return x.elsewhere(to, alias)
+		}
+		o = x.d.find(to, "U", "V")
 	}
 	if o == nil {
 		panic(fail(208, "Invalid object name '%s'.", strings.Join(f.Name, ".")))
@@ -596,6 +622,9 @@ func (x *session) view(o *object) *relation {
 	names := make([]string, len(o.cols))
 	for i, c := range o.cols {
 		names[i] = c.name
+	}
+	if slices.ContainsFunc(r.cols, func(c relCol) bool { return c.any }) {
+		return renamed(r, o.name, nil)
 	}
 	if len(r.cols) != len(names) {
 		panic(fail(4502, "View or function '%s' has more column names specified than columns defined.", o.full()))
@@ -745,8 +774,20 @@ func (x *session) tableFunction(f *tsql.From, e *env) *relation {
 	if alias == "" {
 		alias = f.Call.Name[len(f.Call.Name)-1]
 	}
+	if r := x.rowset(f, e); r != nil {
+		return renamed(r, alias, f.Cols)
+	}
+	if x.d.foreign(f.Call.Name) {
+		return x.elsewhere(f.Call.Name, alias)
+	}
 	o := x.d.find(f.Call.Name, "IF", "TF")
 	if o == nil || o.typ == "TF" {
+		if o != nil && x.drily {
+			for _, a := range f.Call.Args {
+				x.eval(a, e)
+			}
+			return renamed(tableRelation(o, [][]any{make([]any, len(o.cols))}), alias, f.Cols)
+		}
 		if o != nil {
 			panic(fail(unknown, "The stand-in does not run multi-statement functions: %s.", o.full()))
 		}

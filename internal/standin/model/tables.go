@@ -239,8 +239,12 @@ func (x *session) typed(t *object, c *column, b *tsql.Column) {
 func (x *session) computedColumn(t *object, c *column, b *tsql.Column) {
 	c.computed, c.formula, c.persisted = b.Computed, "("+tsql.Print(b.Computed)+")", b.Persisted
 	c.nullable = !(b.Persisted && b.Null == 'n')
-	for _, n := range columnsOf(b.Computed) {
+	for _, name := range columnsOf(b.Computed) {
+		n := name.Parts[len(name.Parts)-1]
 		d := t.column(x.d, n)
+		if d == nil {
+			d = t.methodOwner(x.d, name.Parts)
+		}
 		if d == nil {
 			panic(fail(207, "Invalid column name '%s'.", n))
 		}
@@ -305,12 +309,12 @@ func (x *session) inferred(e tsql.Expr, t *object) dataType {
 }
 
 // columnsOf are the columns that an expression over one table names.
-func columnsOf(e tsql.Expr) []string {
-	var out []string
+func columnsOf(e tsql.Expr) []*tsql.Name {
+	var out []*tsql.Name
 	tsql.Walk(e, func(e tsql.Expr) {
 		switch e := e.(type) {
 		case *tsql.Name:
-			out = append(out, e.Parts[len(e.Parts)-1])
+			out = append(out, e)
 		case *tsql.Subquery, *tsql.Exists:
 			panic(fail(1046, "Subqueries are not allowed in this context. Only scalar expressions are allowed."))
 		}
@@ -318,25 +322,44 @@ func columnsOf(e tsql.Expr) []string {
 	return out
 }
 
-// dateParts are words that stand in a function where a column could.
-var dateParts = map[string]bool{"year": true, "yy": true, "yyyy": true, "quarter": true, "month": true, "mm": true, "day": true, "dd": true, "week": true, "hour": true, "hh": true, "minute": true, "mi": true,
-	"second": true, "ss": true, "millisecond": true, "ms": true, "dayofyear": true, "weekday": true}
+// methodOwner is the column whose method or property a name is; nil where it is none.
+func (t *object) methodOwner(d *database, path []string) *column {
+	if len(path) < 2 {
+		return nil
+	}
+	if c := t.column(d, path[len(path)-2]); c != nil && c.dataType.hasMethods() {
+		return c
+	}
+	return nil
+}
+
+// hasMethods tells whether values of a type are asked by methods.
+func (t dataType) hasMethods() bool {
+	return t.system != nil && slices.Contains([]string{"xml", "geometry", "geography", "hierarchyid"}, t.system.name)
+}
 
 // used are the columns of a table that an expression names.
 func (x *session) used(t *object, e tsql.Expr) []*column {
 	var out []*column
 	for _, n := range columnsOf(e) {
-		c := t.column(x.d, n)
+		c := t.column(x.d, n.Parts[len(n.Parts)-1])
 		if c == nil {
-			if dateParts[strings.ToLower(n)] {
-				continue
-			}
-			panic(fail(207, "Invalid column name '%s'.", n))
+			c = t.methodOwner(x.d, n.Parts)
+		}
+		if c == nil {
+			panic(fail(207, "Invalid column name '%s'.", n.Parts[len(n.Parts)-1]))
 		}
 		if !slices.Contains(out, c) {
 			out = append(out, c)
 		}
 	}
+	tsql.Walk(e, func(e tsql.Expr) {
+		if call, ok := e.(*tsql.Call); ok {
+			if c := t.methodOwner(x.d, call.Name); c != nil && !slices.Contains(out, c) {
+				out = append(out, c)
+			}
+		}
+	})
 	return out
 }
 
@@ -448,7 +471,7 @@ func (x *session) defaultConstraint(t *object, k *tsql.Constraint, at string) *o
 	case c.computed != nil || c.identity || c.dataType.name == "timestamp":
 		panic(fail(1750, "Could not create constraint or index. See previous errors.").after(fail(1754, "Defaults cannot be created on columns with an IDENTITY attribute. Table '%s', column '%s'.", t.name, at)))
 	case len(columnsOf(k.X)) > 0:
-		panic(fail(128, "The name \"%s\" is not permitted in this context. Valid expressions are constants, constant expressions, and (in some contexts) variables. Column names are not permitted.", columnsOf(k.X)[0]))
+		panic(fail(128, "The name \"%s\" is not permitted in this context. Valid expressions are constants, constant expressions, and (in some contexts) variables. Column names are not permitted.", columnsOf(k.X)[0].Parts[0]))
 	}
 	o := x.named(t, k, "D", "DF", at)
 	o.con.definition, o.con.x, o.con.col = "("+tsql.Print(k.X)+")", k.X, c.id

@@ -26,6 +26,8 @@ type (
 		Name string
 		Pos  int
 	}
+	// Word is a word that stands where an argument could: day of DATEADD.
+	Word struct{ Text string }
 	// Unary is an operator before its operand: -, +, ~, NOT.
 	Unary struct {
 		Op string
@@ -41,21 +43,44 @@ type (
 		Name     []string
 		Args     []Expr
 		Distinct bool
+		Within   []OrderItem // WITHIN GROUP (ORDER BY …)
 		Over     *Over
 		Pos      int
 	}
-	// Over is the window of a function.
+	// Method is a method called on a value (XML, places, hierarchies), or on a type where X
+	// is nil.
+	Method struct {
+		X    Expr
+		Of   []string
+		Name string
+		Args []Expr
+		Bare bool // a property, without brackets
+	}
+	// Quantified compares a value with all, or any, that a query answers.
+	Quantified struct {
+		Op    string
+		X     Expr
+		All   bool
+		Query *Query
+	}
+	// AtZone is AT TIME ZONE.
+	AtZone struct{ X, Zone Expr }
+	// Over is the window of a function. Name is one of the query's own windows.
 	Over struct {
+		Name      string
 		Partition []Expr
 		Order     []OrderItem
 		Frame     string
 	}
-	// Convert is CAST or CONVERT, or one that tries.
+	// Convert is CAST or CONVERT, or one that tries; of PARSE, which reads a text by the
+	// manners of a culture, Parse is set.
 	Convert struct {
-		Type  TypeName
-		X     Expr
-		Style Expr
-		Try   bool
+		Type    TypeName
+		X       Expr
+		Style   Expr
+		Try     bool
+		Parse   bool
+		Culture Expr
 	}
 	// Case is CASE in both forms.
 	Case struct {
@@ -97,26 +122,33 @@ type (
 		Name string
 	}
 	// NextValue is NEXT VALUE FOR.
-	NextValue struct{ Sequence []string }
+	NextValue struct {
+		Sequence []string
+		Over     *Over
+	}
 )
 
-func (*Name) isExpr()      {}
-func (*Star) isExpr()      {}
-func (*Literal) isExpr()   {}
-func (*Variable) isExpr()  {}
-func (*Unary) isExpr()     {}
-func (*Binary) isExpr()    {}
-func (*Call) isExpr()      {}
-func (*Convert) isExpr()   {}
-func (*Case) isExpr()      {}
-func (*In) isExpr()        {}
-func (*Between) isExpr()   {}
-func (*Like) isExpr()      {}
-func (*IsNull) isExpr()    {}
-func (*Exists) isExpr()    {}
-func (*Subquery) isExpr()  {}
-func (*Collate) isExpr()   {}
-func (*NextValue) isExpr() {}
+func (*Name) isExpr()       {}
+func (*Star) isExpr()       {}
+func (*Literal) isExpr()    {}
+func (*Variable) isExpr()   {}
+func (*Unary) isExpr()      {}
+func (*Binary) isExpr()     {}
+func (*Call) isExpr()       {}
+func (*Convert) isExpr()    {}
+func (*Case) isExpr()       {}
+func (*In) isExpr()         {}
+func (*Between) isExpr()    {}
+func (*Like) isExpr()       {}
+func (*IsNull) isExpr()     {}
+func (*Exists) isExpr()     {}
+func (*Subquery) isExpr()   {}
+func (*Collate) isExpr()    {}
+func (*NextValue) isExpr()  {}
+func (*Method) isExpr()     {}
+func (*Quantified) isExpr() {}
+func (*Word) isExpr()       {}
+func (*AtZone) isExpr()     {}
 
 // TypeName is a type as it is written: its name, and what stands in brackets, "max"
 // among it.
@@ -156,14 +188,22 @@ type Select struct {
 	Distinct bool
 	Top      Expr
 	Percent  bool
+	Ties     bool
 	Items    []Item
 	Into     []string
 	From     []From
 	Where    Expr
-	Group    []Expr
+	Group    []Expr // ROLLUP, CUBE and GROUPING SETS are calls
 	Having   Expr
+	Windows  []Window
 	Nested   *Query // a query in brackets
 	Values   [][]Expr
+}
+
+// Window is a window that a SELECT gives a name.
+type Window struct {
+	Name string
+	Over *Over
 }
 
 // Item is one column of a SELECT. Var is the variable that it is assigned to.
@@ -188,11 +228,25 @@ type From struct {
 	Cols  []string
 	Hints []string
 	Time  *SystemTime
-	Pos   int
+	// Columns are those of OPENJSON … WITH and OPENXML … WITH.
+	Columns []Column
+	Pivot   *Pivot
+	Pos     int
 	// Join is INNER, LEFT, RIGHT, FULL, CROSS, CROSS APPLY or OUTER APPLY.
 	Join string
 	L, R *From
 	On   Expr
+}
+
+// Pivot turns rows into columns, or with Un columns into rows: For is the column of names
+// and In the names; Value is, of Un, the column of values.
+type Pivot struct {
+	Un    bool
+	Agg   *Call
+	Value string
+	For   []string
+	In    []string
+	Of    *From
 }
 
 // SystemTime is FOR SYSTEM_TIME of a table: ALL, AS OF, FROM, BETWEEN or CONTAINED IN.
@@ -221,6 +275,9 @@ func Walk(x Expr, f func(Expr)) {
 		each(x.L, x.R)
 	case *Call:
 		each(x.Args...)
+		for _, o := range x.Within {
+			each(o.X)
+		}
 		if x.Over != nil {
 			each(x.Over.Partition...)
 			for _, o := range x.Over.Order {
@@ -253,6 +310,14 @@ func Walk(x Expr, f func(Expr)) {
 		WalkQuery(x.Query, f, nil)
 	case *Collate:
 		each(x.X)
+	case *Method:
+		each(x.X)
+		each(x.Args...)
+	case *AtZone:
+		each(x.X, x.Zone)
+	case *Quantified:
+		each(x.X)
+		WalkQuery(x.Query, f, nil)
 	}
 }
 
@@ -294,6 +359,8 @@ func walkDeep(x Expr, f func(Expr), from func(*From)) {
 			WalkQuery(e.Query, func(Expr) {}, from)
 		case *Subquery:
 			WalkQuery(e.Query, func(Expr) {}, from)
+		case *Quantified:
+			WalkQuery(e.Query, func(Expr) {}, from)
 		}
 	})
 }
@@ -334,6 +401,9 @@ func walkFrom(t *From, f func(Expr), from func(*From)) {
 		walkDeep(t.Call, f, from)
 	}
 	WalkQuery(t.Query, f, from)
+	if t.Pivot != nil {
+		walkFrom(t.Pivot.Of, f, from)
+	}
 	walkFrom(t.L, f, from)
 	walkFrom(t.R, f, from)
 	walkDeep(t.On, f, from)

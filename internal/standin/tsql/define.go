@@ -678,9 +678,11 @@ func (p *Parser) params() []Param {
 	for p.Peek().Kind == sqltext.Param {
 		x := Param{Name: p.Next().Text}
 		p.Take("as")
-		x.Type = p.typeName()
-		if p.Take("varying") {
-			p.fail(40000, "Cursor parameters are not known here.")
+		if t := p.Peek(); p.Take("cursor") {
+			x.Type = TypeName{Name: []string{"cursor"}, Pos: t.Pos}
+			p.want("varying")
+		} else {
+			x.Type = p.typeName()
 		}
 		if !p.Take("not", "null") {
 			p.Take("null")

@@ -269,10 +269,13 @@ func (p *Parser) predicate() Expr {
 	x := p.sum()
 	for {
 		if op := p.comparison(); op != "" {
-			for _, w := range []string{"all", "any", "some"} {
-				if p.Peek().Is(w) {
-					p.fail(40000, "A comparison with %s (…) is not known here.", strings.ToUpper(w))
-				}
+			if p.at("all", "any", "some") && p.PeekAfter(1).IsOp("(") {
+				q := &Quantified{Op: op, X: x, All: p.Next().Is("all")}
+				p.want("(")
+				q.Query = p.query()
+				p.want(")")
+				x = q
+				continue
 			}
 			x = &Binary{op, x, p.sum()}
 			continue
@@ -284,6 +287,10 @@ func (p *Parser) predicate() Expr {
 		switch {
 		case p.Take("is"):
 			n := p.Take("not")
+			if p.Take("distinct", "from") {
+				x = &Binary{map[bool]string{true: isNotDistinct, false: isDistinct}[n], x, p.sum()}
+				break
+			}
 			p.want("null")
 			x = &IsNull{x, n}
 		case p.Take("between"):
@@ -364,11 +371,18 @@ func (p *Parser) unary() Expr {
 		}
 		return &Unary{t.Text, x}
 	}
-	x := p.primary()
-	for p.Take("collate") {
-		x = &Collate{x, p.name()}
+	x := p.behind(p.primary())
+	for {
+		switch {
+		case p.Take("collate"):
+			x = &Collate{x, p.name()}
+		case p.Peek().Is("at") && p.PeekAfter(1).Is("time"):
+			p.want("at", "time", "zone")
+			x = &AtZone{x, p.behind(p.primary())}
+		default:
+			return x
+		}
 	}
-	return x
 }
 
 func (p *Parser) primary() Expr {
@@ -388,6 +402,9 @@ func (p *Parser) primary() Expr {
 		return &Literal{'s', t.StringValue()}
 	case t.Kind == sqltext.Param:
 		p.Next()
+		if strings.HasPrefix(t.Text, "$") && p.Take(".") { // $PARTITION.function (value)
+			return p.call([]string{t.Text, p.name()}, t.Pos)
+		}
 		return &Variable{t.Text, t.Pos}
 	case t.IsOp("$"): // a money constant
 		if n := p.PeekAfter(1); n.Kind == sqltext.Number {
@@ -417,7 +434,11 @@ func (p *Parser) primary() Expr {
 	case t.Is("next") && p.PeekAfter(1).Is("value"):
 		p.Next()
 		p.want("value", "for")
-		return &NextValue{p.path()}
+		n := &NextValue{Sequence: p.path()}
+		if p.Take("over") {
+			n.Over = p.over()
+		}
+		return n
 	case t.Kind == sqltext.Word || t.Kind == sqltext.Quoted:
 		return p.nameOrCall()
 	}
@@ -501,7 +522,17 @@ func (p *Parser) nameOrCall() Expr {
 			}
 			p.want(")")
 			return c
-		case "left", "right", "coalesce", "nullif", "contains", "freetext", "update":
+		case "parse", "try_parse":
+			if p.PeekAfter(1).IsOp("(") {
+				return p.parse(word == "try_parse")
+			}
+		case "trim":
+			if p.PeekAfter(1).IsOp("(") {
+				return p.trim()
+			}
+		case "contains", "freetext":
+			return p.rowset()
+		case "left", "right", "coalesce", "nullif", "update":
 			if !p.PeekAfter(1).IsOp("(") {
 				p.unexpected()
 			}
@@ -525,6 +556,9 @@ func (p *Parser) nameOrCall() Expr {
 	if p.Peek().IsOp("(") {
 		return p.call(parts, t.Pos)
 	}
+	if p.Take("::") || p.Take(":", ":") { // of a type
+		return p.method(&Method{Of: parts, Name: p.name()})
+	}
 	return &Name{parts, t.Pos}
 }
 
@@ -533,28 +567,26 @@ func (p *Parser) call(name []string, pos int) Expr {
 	c := &Call{Name: name, Pos: pos}
 	p.want("(")
 	c.Distinct = p.Take("distinct")
-	if !p.Take(")") {
+	if t := p.Peek(); t.Kind == sqltext.Word && len(name) == 1 && dateFunctions[strings.ToLower(name[0])] && p.PeekAfter(1).IsOp(",") {
+		p.Next()
+		p.Next()
+		c.Args = append([]Expr{&Word{t.Text}}, p.list()...)
+		p.want(")")
+	} else if !p.Take(")") {
 		c.Args = p.list()
 		p.want(")")
 	}
-	if p.Peek().Is("within") {
-		p.fail(40000, "WITHIN GROUP is not known here.")
+	if p.at("respect", "ignore") && p.PeekAfter(1).Is("nulls") {
+		p.Next()
+		p.Next()
+	}
+	if p.Take("within") {
+		p.want("group", "(", "order", "by")
+		c.Within = p.orderItems()
+		p.want(")")
 	}
 	if p.Take("over") {
-		c.Over = &Over{}
-		p.want("(")
-		if p.Take("partition", "by") {
-			c.Over.Partition = p.list()
-		}
-		if p.Take("order", "by") {
-			c.Over.Order = p.orderItems()
-		}
-		start := p.Peek().Pos
-		for p.at("rows", "range", "unbounded", "between", "preceding", "following", "current", "row", "and") || p.Peek().Kind == sqltext.Number {
-			p.Next()
-		}
-		c.Over.Frame = strings.TrimSpace(p.Text[start:p.Peek().Pos])
-		p.want(")")
+		c.Over = p.over()
 	}
 	return c
 }

@@ -109,7 +109,7 @@ const (
 	rankUnary
 )
 
-var ranks = map[string]int{"or": rankOr, "and": rankAnd, "=": rankCompare, "<>": rankCompare, "<": rankCompare, ">": rankCompare, "<=": rankCompare, ">=": rankCompare,
+var ranks = map[string]int{"or": rankOr, "and": rankAnd, "=": rankCompare, "<>": rankCompare, "<": rankCompare, ">": rankCompare, "<=": rankCompare, ">=": rankCompare, isDistinct: rankCompare, isNotDistinct: rankCompare,
 	"+": rankSum, "-": rankSum, "&": rankSum, "|": rankSum, "^": rankSum, "*": rankProduct, "/": rankProduct, "%": rankProduct}
 
 // print writes an expression that stands in one of a rank.
@@ -177,6 +177,14 @@ func (p *printer) primary(x Expr) string {
 		return p.call(x)
 	case *Convert:
 		word := "CONVERT"
+		if x.Parse {
+			word = map[bool]string{true: "TRY_PARSE", false: "PARSE"}[x.Try]
+			s := word + "(" + p.print(x.X, 0) + " AS " + TypeText(x.Type)
+			if x.Culture != nil {
+				s += " USING " + p.print(x.Culture, 0)
+			}
+			return s + ")"
+		}
 		if x.Try {
 			word = "TRY_CAST"
 			return word + "(" + p.print(x.X, 0) + " AS " + TypeText(x.Type) + ")"
@@ -204,6 +212,21 @@ func (p *printer) primary(x Expr) string {
 		return "(" + p.query(x.Query) + ")"
 	case *NextValue:
 		return "NEXT VALUE FOR " + p.name(x.Sequence)
+	case *Word:
+		if s := dateParts[strings.ToLower(x.Text)]; s != "" {
+			return s
+		}
+		return strings.ToLower(x.Text)
+	case *Method:
+		return p.method(x)
+	case *AtZone:
+		return p.print(x.X, rankUnary) + " AT TIME ZONE " + p.print(x.Zone, rankUnary)
+	case *Quantified:
+		word := "ANY"
+		if x.All {
+			word = "ALL"
+		}
+		return p.print(x.X, rankCompare) + x.Op + word + " (" + p.query(x.Query) + ")"
 	}
 	return "?"
 }
@@ -224,6 +247,9 @@ func literal(x *Literal) string {
 
 func (p *printer) binary(x *Binary, bracket func(int, string) string) string {
 	rank := ranks[x.Op]
+	if strings.HasPrefix(x.Op, "is ") {
+		return bracket(rank, p.print(x.L, rank+1)+" "+strings.ToUpper(x.Op)+" "+p.print(x.R, rank+1))
+	}
 	if rank > rankAnd {
 		return bracket(rank, p.print(x.L, rank)+x.Op+apart(p.print(x.R, rank+1)))
 	}
@@ -320,15 +346,38 @@ func (p *printer) call(x *Call) string {
 	for i, a := range x.Args {
 		args[i] = p.print(a, 0)
 	}
+	if side, ok := strings.CutPrefix(name, "trim "); ok {
+		return "trim(" + side + " " + strings.Join(args, " from ") + ")"
+	}
 	distinct := ""
 	if x.Distinct {
 		distinct = "distinct "
 	}
 	s := name + "(" + distinct + strings.Join(args, ",") + ")"
+	if len(x.Within) > 0 {
+		s += " WITHIN GROUP (ORDER BY " + p.order(x.Within) + ")"
+	}
 	if x.Over != nil {
 		s += " OVER (" + p.over(x.Over) + ")"
 	}
 	return s
+}
+
+func (p *printer) method(x *Method) string {
+	s := p.name([]string{x.Name})
+	if x.X != nil {
+		s = p.print(x.X, rankUnary) + "." + s
+	} else {
+		s = p.name(x.Of) + "::" + s
+	}
+	if x.Bare {
+		return s
+	}
+	args := make([]string, len(x.Args))
+	for i, a := range x.Args {
+		args[i] = p.print(a, 0)
+	}
+	return s + "(" + strings.Join(args, ",") + ")"
 }
 
 func (p *printer) over(o *Over) string {

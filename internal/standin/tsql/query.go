@@ -11,7 +11,14 @@ func (p *Parser) query() *Query {
 	defer p.deeper()()
 	q := &Query{}
 	if p.Take("with") {
-		q.With = p.ctes()
+		if p.Take("xmlnamespaces") {
+			p.Group()
+			if p.Take(",") {
+				q.With = p.ctes()
+			}
+		} else {
+			q.With = p.ctes()
+		}
 	}
 	q.First = p.operand()
 	for {
@@ -97,16 +104,15 @@ func (p *Parser) operand() *Select {
 		s.Distinct = p.Take("distinct")
 	}
 	if p.Take("top") {
-		if p.Take("(") {
-			s.Top = p.condition()
-			p.want(")")
+		if p.Peek().IsOp("(") {
+			s.Top = p.primary()
 		} else {
 			s.Top = p.primary()
 		}
 		s.Percent = p.Take("percent")
 		if p.Take("with") {
 			p.want("ties")
-			p.fail(40000, "TOP … WITH TIES is not known here.")
+			s.Ties = true
 		}
 	}
 	for {
@@ -130,10 +136,14 @@ func (p *Parser) operand() *Select {
 		s.Where = p.condition()
 	}
 	if p.Take("group", "by") {
-		s.Group = p.list()
+		s.Group = p.grouping()
 	}
 	if p.Take("having") {
 		s.Having = p.condition()
+	}
+	if p.Peek().Is("window") && isName(p.PeekAfter(1)) && p.PeekAfter(2).Is("as") {
+		p.Next()
+		s.Windows = p.windows()
 	}
 	return s
 }
@@ -169,7 +179,7 @@ func (p *Parser) item() Item {
 // statement, as it may stand without a semicolon before it.
 func (p *Parser) begins() bool {
 	t, n := p.Peek(), p.PeekAfter(1)
-	return t.Is("throw") || t.Is("go") && !n.IsOp(",") || (t.Is("enable") || t.Is("disable")) && n.Is("trigger") || t.Is("offset")
+	return t.Is("throw") || t.Is("go") && !n.IsOp(",") || (t.Is("enable") || t.Is("disable")) && n.Is("trigger") || t.Is("offset") || t.Is("window") && isName(n) && p.PeekAfter(2).Is("as")
 }
 
 // alias takes the name that a table goes by.
@@ -282,7 +292,17 @@ func (p *Parser) hintedJoin() {
 	p.Take("join")
 }
 
+// table reads what stands between the commas and joins of FROM.
 func (p *Parser) table() From {
+	f := p.source()
+	for p.at("pivot", "unpivot") {
+		defer p.deeper()()
+		f = p.pivot(f)
+	}
+	return f
+}
+
+func (p *Parser) source() From {
 	f := From{Pos: p.Peek().Pos}
 	switch {
 	case p.Peek().IsOp("("):
@@ -306,6 +326,12 @@ func (p *Parser) table() From {
 		return f
 	case p.Peek().Kind == sqltext.Param:
 		f.Name = []string{p.Next().Text}
+		if p.Take(".") { // the rows of an XML variable
+			f.Call = p.call(append(f.Name, p.name()), f.Pos).(*Call)
+			f.Name = nil
+		}
+	case p.at(rowsets...) && p.PeekAfter(1).IsOp("("):
+		f.Call = p.rowset()
 	default:
 		f.Name = p.path()
 		if p.Peek().IsOp("(") && !p.PeekAfter(1).Is("nolock") {
@@ -316,10 +342,15 @@ func (p *Parser) table() From {
 	if p.Take("for", "system_time") {
 		f.Time = p.systemTime()
 	}
-	f.Alias = p.alias()
-	if p.Peek().Is("tablesample") || p.Peek().Is("pivot") || p.Peek().Is("unpivot") {
-		p.fail(40000, "%s is not known here.", strings.ToUpper(p.Peek().Text))
+	if f.Call != nil && p.Peek().Is("with") && p.PeekAfter(1).IsOp("(") {
+		p.Next()
+		f.Columns = p.shape()
 	}
+	f.Alias = p.alias()
+	if f.Call != nil && p.Peek().IsOp("(") {
+		f.Cols = p.names()
+	}
+	p.sample()
 	if p.Peek().Is("with") && p.PeekAfter(1).IsOp("(") {
 		p.Next()
 		f.Hints = p.hints()

@@ -116,6 +116,7 @@ type (
 		Default  Expr
 		Output   bool
 		ReadOnly bool
+		Table    *CreateTable // of a variable that is a table
 	}
 	// CreateType is an alias type.
 	CreateType struct {
@@ -205,25 +206,28 @@ type (
 		Query   *Query
 		Default bool
 		Exec    bool
+		Output  bool
 	}
 	// Update is UPDATE.
 	Update struct {
-		Table []string
-		Hints []string
-		Top   Expr
-		Sets  []Item // Alias is the column
-		From  []From
-		Where Expr
-		With  []CTE
+		Table  []string
+		Hints  []string
+		Top    Expr
+		Sets   []Item // Alias is the column
+		Output bool
+		From   []From
+		Where  Expr
+		With   []CTE
 	}
 	// Delete is DELETE.
 	Delete struct {
-		Table []string
-		Hints []string
-		Top   Expr
-		From  []From
-		Where Expr
-		With  []CTE
+		Output bool
+		Table  []string
+		Hints  []string
+		Top    Expr
+		From   []From
+		Where  Expr
+		With   []CTE
 	}
 	// Truncate is TRUNCATE TABLE.
 	Truncate struct{ Table []string }
@@ -263,8 +267,11 @@ type (
 		Proc   []string
 		Args   []Arg
 		Text   Expr
+		At     string // another server
 		Result string
 	}
+	// Merge is MERGE, which is not taken apart.
+	Merge struct{}
 	// Arg is one argument.
 	Arg struct {
 		Name   string

@@ -1,6 +1,7 @@
 package tsql
 
 import (
+	"slices"
 	"strings"
 
 	"dappermirror/internal/core/sqltext"
@@ -34,6 +35,9 @@ func (p *Parser) statement() Statement {
 	st := Statement{Pos: p.Peek().Pos}
 	word := strings.ToLower(p.Peek().Text)
 	read := statements[word]
+	if p.Peek().Kind == sqltext.Word && (slices.Contains(notRead, word) || p.PeekAfter(1).IsOp(":")) {
+		p.fail(40000, "%s is not known here.", strings.ToUpper(p.Peek().Text))
+	}
 	if p.Peek().Kind != sqltext.Word || read == nil {
 		if p.Peek().Kind == sqltext.Word && !reserved[word] { // a procedure's name, at the start of a batch
 			if n := p.PeekAfter(1); p.At == 0 || n.Kind == sqltext.String || n.Kind == sqltext.Param {
@@ -50,6 +54,9 @@ func (p *Parser) statement() Statement {
 	return st
 }
 
+// notRead begin statements that are known and not taken apart.
+var notRead = strings.Fields("add backup bulk checkpoint close deallocate fetch get goto kill lineno move open readtext receive reconfigure restore revert send setuser shutdown updatetext writetext")
+
 // statements are the readers by their first word. It is filled in init, as they
 // call each other.
 var statements map[string]func(*Parser) any
@@ -60,7 +67,7 @@ func init() {
 		"select": (*Parser).selectStmt, "with": (*Parser).withStmt, "insert": (*Parser).insert, "update": (*Parser).update, "delete": (*Parser).delete, "truncate": (*Parser).truncate,
 		"set": (*Parser).set, "declare": (*Parser).declare, "if": (*Parser).ifStmt, "while": (*Parser).while, "begin": (*Parser).begin, "commit": (*Parser).transaction, "rollback": (*Parser).transaction,
 		"save": (*Parser).transaction, "exec": (*Parser).exec, "execute": (*Parser).exec, "raiserror": (*Parser).raise, "throw": (*Parser).raise, "print": (*Parser).print, "use": (*Parser).use,
-		"dbcc": (*Parser).dbcc, "return": (*Parser).ret, "break": (*Parser).ret, "continue": (*Parser).ret, "waitfor": (*Parser).waitfor, "grant": (*Parser).rights, "deny": (*Parser).rights, "revoke": (*Parser).rights,
+		"dbcc": (*Parser).dbcc, "return": (*Parser).ret, "break": (*Parser).ret, "continue": (*Parser).ret, "waitfor": (*Parser).waitfor, "merge": (*Parser).merge, "grant": (*Parser).rights, "deny": (*Parser).rights, "revoke": (*Parser).rights,
 	}
 }
 
@@ -68,10 +75,15 @@ func (p *Parser) selectStmt() any { return &SelectStmt{p.query()} }
 
 // withStmt reads WITH before what it is for.
 func (p *Parser) withStmt() any {
+	if p.PeekAfter(1).Is("xmlnamespaces") {
+		return &SelectStmt{p.query()}
+	}
 	at := *p.Cursor
 	p.want("with")
 	ctes := p.ctes()
 	switch {
+	case p.at("merge"):
+		return p.merge()
 	case p.at("update"):
 		u, ok := p.update().(*Update)
 		if !ok {
@@ -113,9 +125,7 @@ func (p *Parser) insert() any {
 	if p.Peek().IsOp("(") && !p.nestedQuery() {
 		i.Columns = p.names()
 	}
-	if p.Peek().Is("output") {
-		p.fail(40000, "OUTPUT is not known here.")
-	}
+	i.Output = p.output()
 	switch {
 	case p.Take("default", "values"):
 		i.Default = true
@@ -172,9 +182,7 @@ func (p *Parser) update() any {
 			break
 		}
 	}
-	if p.Peek().Is("output") {
-		p.fail(40000, "OUTPUT is not known here.")
-	}
+	u.Output = p.output()
 	u.From = p.fromList()
 	if p.Take("where") {
 		u.Where = p.condition()
@@ -213,9 +221,7 @@ func (p *Parser) delete() any {
 	if p.Take("with") {
 		d.Hints = p.hints()
 	}
-	if p.Peek().Is("output") {
-		p.fail(40000, "OUTPUT is not known here.")
-	}
+	d.Output = p.output()
 	d.From = p.fromList()
 	if p.Take("where") {
 		d.Where = p.condition()
@@ -232,7 +238,12 @@ func (p *Parser) set() any {
 	p.want("set")
 	if p.Peek().Kind == sqltext.Param {
 		a := &Assign{Var: p.Next().Text}
-		a.Op = p.assignment()
+		if p.Peek().IsOp(".") {
+			p.fail(40000, "A method that changes its variable is not known here.")
+		}
+		if a.Op = p.assignment(); p.at("cursor") {
+			p.fail(40000, "Cursors are not known here.")
+		}
 		a.X = p.condition()
 		return a
 	}
@@ -273,15 +284,23 @@ func (p *Parser) declare() any {
 	p.want("declare")
 	d := &Declare{}
 	for {
+		if isName(p.Peek()) {
+			p.fail(40000, "Cursors are not known here.")
+		}
 		if p.Peek().Kind != sqltext.Param {
 			p.unexpected()
 		}
 		v := Param{Name: p.Next().Text}
 		p.Take("as")
-		if p.at("table", "cursor") {
-			p.fail(40000, "A variable of type %s is not known here.", strings.ToUpper(p.Peek().Text))
+		switch t := p.Peek(); {
+		case p.Take("cursor"):
+			v.Type = TypeName{Name: []string{"cursor"}, Pos: t.Pos}
+		case p.Take("table"):
+			v.Type, v.Table = TypeName{Name: []string{"table"}, Pos: t.Pos}, &CreateTable{}
+			p.tableBody(v.Table)
+		default:
+			v.Type = p.typeName()
 		}
-		v.Type = p.typeName()
 		if p.Take("=") {
 			v.Default = p.condition()
 		}
@@ -310,6 +329,8 @@ func (p *Parser) while() any {
 func (p *Parser) begin() any {
 	if n := p.PeekAfter(1); n.Is("tran") || n.Is("transaction") || n.Is("distributed") {
 		return p.transaction()
+	} else if n.Is("dialog") || n.Is("conversation") {
+		p.fail(40000, "BEGIN %s is not known here.", strings.ToUpper(n.Text))
 	}
 	p.want("begin")
 	if p.Take("try") {
@@ -363,7 +384,9 @@ func (p *Parser) transaction() any {
 }
 
 func (p *Parser) exec() any {
-	p.Next()
+	if p.Next(); p.at("as") {
+		p.fail(40000, "EXECUTE AS is not known here.")
+	}
 	return p.execCall()
 }
 
@@ -371,7 +394,19 @@ func (p *Parser) execCall() any {
 	e := &Exec{}
 	if p.Take("(") {
 		e.Text = p.condition()
+		for p.Take(",") {
+			e.Args = append(e.Args, Arg{X: p.condition()})
+		}
 		p.want(")")
+		if p.Take("as") {
+			p.Next()
+			p.want("=")
+			p.Next()
+		}
+		if p.Take("at") {
+			p.Take("data_source")
+			e.At = p.name()
+		}
 		return e
 	}
 	if p.Peek().Kind == sqltext.Param {
@@ -390,6 +425,7 @@ func (p *Parser) execCall() any {
 		case t.Kind == sqltext.Quoted:
 		case t.Kind == sqltext.Word && !reserved[strings.ToLower(t.Text)] && len(e.Args) > 0: // a bare word is a text here
 		default:
+			p.results()
 			return e
 		}
 		if t := p.Peek(); t.IsName() && !t.Is("null") && !t.Is("default") {
@@ -403,9 +439,58 @@ func (p *Parser) execCall() any {
 		}
 		e.Args = append(e.Args, a)
 		if !p.Take(",") {
+			p.results()
 			return e
 		}
 	}
+}
+
+// results takes what EXEC says of the results.
+func (p *Parser) results() {
+	if !p.Peek().Is("with") || !p.PeekAfter(1).Is("recompile") && !p.PeekAfter(1).Is("result") {
+		return
+	}
+	p.Next()
+	if p.Take("recompile") {
+		return
+	}
+	p.want("result", "sets")
+	if !p.Take("undefined") && !p.Take("none") {
+		p.Group()
+	}
+}
+
+// output reads OUTPUT … INTO; it tells whether there is one.
+func (p *Parser) output() bool {
+	if !p.Take("output") {
+		return false
+	}
+	for {
+		p.item()
+		if !p.Take(",") {
+			break
+		}
+	}
+	if p.Take("into") {
+		p.target()
+		if p.Peek().IsOp("(") && !p.nestedQuery() {
+			p.names()
+		}
+	}
+	p.output() // there may be a second one
+	return true
+}
+
+// merge takes MERGE to the semicolon that ends it (SQL Server: MERGE).
+func (p *Parser) merge() any {
+	p.want("merge")
+	for !p.Peek().IsOp(";") {
+		if p.End() {
+			p.fail(10713, "A MERGE statement must be terminated by a semi-colon (;).")
+		}
+		p.Next()
+	}
+	return &Merge{}
 }
 
 func (p *Parser) raise() any {
@@ -488,7 +573,10 @@ func (p *Parser) ret() any {
 }
 
 func (p *Parser) waitfor() any {
-	p.want("waitfor", "delay")
+	p.want("waitfor")
+	if !p.Take("delay") {
+		p.fail(40000, "WAITFOR %s is not known here.", strings.ToUpper(p.Peek().Text))
+	}
 	if p.Peek().Kind != sqltext.String {
 		p.unexpected()
 	}

@@ -53,7 +53,7 @@ func about(st tsql.Statement) Unit {
 	u := Unit{}
 	u.Action = texts.Main
 	switch b := st.Body.(type) {
-	case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.Truncate, *tsql.SelectStmt, *tsql.Checkident, *tsql.PrintStmt, *tsql.Use:
+	case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.Merge, *tsql.Truncate, *tsql.SelectStmt, *tsql.Checkident, *tsql.PrintStmt, *tsql.Use:
 		u.Rows = true
 	case *tsql.Set:
 		if u.Rows = b.Option == "IDENTITY_INSERT"; !u.Rows {

@@ -168,7 +168,7 @@ func together(list []tsql.Statement) bool {
 func onlyRows(list []tsql.Statement) bool {
 	for _, st := range list {
 		switch st.Body.(type) {
-		case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.SelectStmt, *tsql.Declare, *tsql.Assign, *tsql.PrintStmt:
+		case *tsql.Insert, *tsql.Update, *tsql.Delete, *tsql.Merge, *tsql.SelectStmt, *tsql.Declare, *tsql.Assign, *tsql.PrintStmt:
 		default:
 			return false
 		}
