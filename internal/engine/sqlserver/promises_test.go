@@ -81,42 +81,59 @@ func differences(a, b *catalog.Catalog) []string {
 // laid out for people, and read once more.
 func TestSamplesInEveryForm(t *testing.T) {
 	for _, s := range pairsOf(t) {
-		for _, text := range []string{s.was, s.now} {
-			c, err := textOf(t, text)
-			if err != nil {
-				t.Fatalf("%s: %v", s.name, err)
-			}
-			again, err := textOf(t, text)
-			if err != nil {
-				t.Fatal(err)
-			}
-			if d := differences(c, again); len(d) > 0 {
-				t.Errorf("%s: read twice it differs: %s", s.name, d)
-			}
-			var kept bytes.Buffer
-			if err := capture.Encode(&kept, c); err != nil {
-				t.Fatal(err)
-			}
-			back, err := capture.Decode(bytes.NewReader(kept.Bytes()))
-			if err != nil {
-				t.Fatalf("%s: the capture cannot be read: %v", s.name, err)
-			}
-			if d := differences(c, back); len(d) > 0 {
-				t.Errorf("%s: its capture differs: %s", s.name, d)
-			}
-			var all []string
-			for _, o := range c.Objects {
-				all = append(all, Engine{}.Definition(o))
-			}
-			laid, err := textOf(t, strings.Join(all, "\nGO\n"))
-			if err != nil {
-				t.Errorf("%s: what is laid out cannot be read: %v\n%s", s.name, err, strings.Join(all, "\nGO\n"))
-				continue
-			}
-			if d := differences(c, laid); len(d) > 0 {
-				t.Errorf("%s: what is laid out says something else: %s\n%s", s.name, d, strings.Join(all, "\nGO\n"))
-			}
-		}
+		inEveryForm(t, s.name, s.was)
+		inEveryForm(t, s.name, s.now)
+	}
+}
+
+// TestIdioms: what people write is read, however little of it is worked out here.
+func TestIdioms(t *testing.T) {
+	data, err := os.ReadFile("testdata/idioms.sql")
+	if err != nil {
+		t.Fatal(err)
+	}
+	tables, list, _ := strings.Cut(string(data), "\n\n")
+	for line := range strings.Lines(list) {
+		inEveryForm(t, line, tables+"\nGO\n"+line)
+	}
+}
+
+func inEveryForm(t *testing.T, name, text string) {
+	t.Helper()
+	c, err := textOf(t, text)
+	if err != nil {
+		t.Errorf("%s: %v", name, err)
+		return
+	}
+	again, err := textOf(t, text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if d := differences(c, again); len(d) > 0 {
+		t.Errorf("%s: read twice it differs: %s", name, d)
+	}
+	var kept bytes.Buffer
+	if err := capture.Encode(&kept, c); err != nil {
+		t.Fatal(err)
+	}
+	back, err := capture.Decode(bytes.NewReader(kept.Bytes()))
+	if err != nil {
+		t.Fatalf("%s: the capture cannot be read: %v", name, err)
+	}
+	if d := differences(c, back); len(d) > 0 {
+		t.Errorf("%s: its capture differs: %s", name, d)
+	}
+	var all []string
+	for _, o := range c.Objects {
+		all = append(all, Engine{}.Definition(o))
+	}
+	laid, err := textOf(t, strings.Join(all, "\nGO\n"))
+	if err != nil {
+		t.Errorf("%s: what is laid out cannot be read: %v\n%s", name, err, strings.Join(all, "\nGO\n"))
+		return
+	}
+	if d := differences(c, laid); len(d) > 0 {
+		t.Errorf("%s: what is laid out says something else: %s\n%s", name, d, strings.Join(all, "\nGO\n"))
 	}
 }
 

@@ -524,11 +524,35 @@ func (x *session) idOf(name string) int64 {
 var catalogFunctions = map[string]function{
 	"object_id": {1, 2, true, func(x *session, a []any) any {
 		x.catalogLock()
+		if path := pathOf(text(a[0])); len(path) > 2 && strings.EqualFold(path[0], "tempdb") {
+			return nil // nothing is kept there
+		}
 		o := x.d.objects[x.idOf(text(a[0]))]
 		if o == nil || len(a) > 1 && !strings.EqualFold(strings.TrimSpace(text(a[1])), o.typ) {
 			return nil
 		}
 		return o.id
+	}},
+	"indexproperty": {3, 3, true, func(x *session, a []any) any {
+		o := x.d.objects[toWhole(a[0])]
+		if o == nil {
+			return nil
+		}
+		i := o.index(x.d, text(a[1]))
+		if i == nil {
+			return nil
+		}
+		switch strings.ToLower(text(a[2])) {
+		case "indexid":
+			return int64(i.id)
+		case "isunique":
+			return bit(i.unique)
+		case "isclustered":
+			return bit(i.id == 1)
+		case "isdisabled":
+			return bit(i.disabled)
+		}
+		panic(fail(unknown, "The stand-in does not know the property %s of an index.", text(a[2])))
 	}},
 	"object_name": {1, 2, true, func(x *session, a []any) any {
 		if o := x.d.objects[toWhole(a[0])]; o != nil {

@@ -150,6 +150,11 @@ func (p *Parser) operand() *Select {
 
 func (p *Parser) item() Item {
 	t, n := p.Peek(), p.PeekAfter(1)
+	if t.Kind == sqltext.Param && n.Kind == sqltext.Op && strings.Contains("+-*/%&|^", n.Text) && p.PeekAfter(2).IsOp("=") && p.PeekAfter(2).Pos == n.Pos+1 { // @v += …
+		p.Next()
+		p.assignment()
+		return Item{X: &Binary{n.Text, &Variable{t.Text, t.Pos}, p.condition()}, Var: t.Text}
+	}
 	if n.IsOp("=") && t.Kind == sqltext.Param && !strings.HasPrefix(t.Text, "@@") {
 		p.Next()
 		p.Next()

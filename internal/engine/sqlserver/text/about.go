@@ -151,8 +151,10 @@ func (u *Unit) ofTable(body any) {
 		u.noted(part(object(b.On, holders...), vocab.TextIndexName, vocab.TextIndex), b.Verb == "CREATE")
 		u.Waits = u.Alters
 	case *tsql.TriggerState:
-		if b.Database {
-			u.Alters = plain(b.Name[len(b.Name)-1], vocab.DatabaseTrigger)
+		if n := len(b.Name); n == 0 { // all of them
+			break
+		} else if b.Database {
+			u.Alters = plain(b.Name[n-1], vocab.DatabaseTrigger)
 		} else if b.On != nil {
 			u.Alters = part(object(b.On, holders...), b.Name[len(b.Name)-1], catalog.Trigger)
 		}
