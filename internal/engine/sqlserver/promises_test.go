@@ -245,7 +245,7 @@ func TestSamplesOneByOne(t *testing.T) {
 			continue
 		}
 		d, _ := empty(t)
-		if err := load(t.Context(), d, []engine.TextFile{{Name: "was.sql", Reader: strings.NewReader(s.was)}}, "", false, nil); err != nil {
+		if err := loaded(t, d, false, []engine.TextFile{{Name: "was.sql", Reader: strings.NewReader(s.was)}}); err != nil {
 			t.Fatalf("%s: %v", s.name, err)
 		}
 		failed := false

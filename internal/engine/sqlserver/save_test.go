@@ -26,7 +26,7 @@ func lines(t *testing.T, d *database, query string) []string {
 func with(t *testing.T, text string) (*database, *catalog.Catalog) {
 	t.Helper()
 	d, _ := empty(t)
-	if err := load(t.Context(), d, []engine.TextFile{{Name: "a.sql", Reader: strings.NewReader(text)}}, "", true, nil); err != nil {
+	if err := loaded(t, d, true, []engine.TextFile{{Name: "a.sql", Reader: strings.NewReader(text)}}); err != nil {
 		t.Fatalf("%v\n%s", err, text)
 	}
 	c, err := d.Read(t.Context())

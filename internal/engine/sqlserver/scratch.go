@@ -193,7 +193,11 @@ func fillFrom(ctx context.Context, m *model.Server, text engine.DatabaseText) er
 		return err
 	}
 	defer d.Close()
-	return load(ctx, d, []engine.TextFile{text.TextFile}, "", true, nil)
+	units, _, err := unitsOf([]engine.TextFile{text.TextFile}, "")
+	if err != nil {
+		return err
+	}
+	return load(ctx, d, units, true, nil)
 }
 
 // CopyQuery implements engine.RowCopier.

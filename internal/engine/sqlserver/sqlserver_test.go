@@ -154,7 +154,7 @@ func TestQueriesDoNotGrow(t *testing.T) {
 			}
 		}
 		d, batches := empty(t)
-		if err := load(t.Context(), d, []engine.TextFile{{Name: "port.sql", Reader: strings.NewReader(text.String())}}, "", false, nil); err != nil {
+		if err := loaded(t, d, false, []engine.TextFile{{Name: "port.sql", Reader: strings.NewReader(text.String())}}); err != nil {
 			t.Fatal(err)
 		}
 		*batches = nil
@@ -225,6 +225,16 @@ func textOf(t *testing.T, texts ...string) (*catalog.Catalog, error) {
 }
 
 // TestTexts: what a text makes, in whatever order, and where it is wrong.
+// loaded runs texts on a database.
+func loaded(t *testing.T, d *database, rows bool, files []engine.TextFile) error {
+	t.Helper()
+	units, _, err := unitsOf(files, "")
+	if err != nil {
+		return err
+	}
+	return load(t.Context(), d, units, rows, nil)
+}
+
 func TestTexts(t *testing.T) {
 	for _, c := range []struct {
 		name  string
@@ -271,6 +281,11 @@ func TestTexts(t *testing.T) {
 		{"in memory", []string{"CREATE TABLE dbo.a (id int NOT NULL PRIMARY KEY NONCLUSTERED) WITH (MEMORY_OPTIMIZED = ON)\nGO\nALTER TABLE dbo.a ADD INDEX i HASH (id) WITH (BUCKET_COUNT = 4)"}, "a"},
 		{"a selective index on XML", []string{"CREATE SELECTIVE XML INDEX s ON dbo.a (x) FOR (p = '/a')"}, "a.sql:1:8: CREATE SELECTIVE is not known here."},
 		{"another database", []string{"CREATE TABLE other.dbo.a (id int)"}, "does not reach into another database"},
+		{"a database by its name", []string{"USE master\nGO\nCREATE DATABASE Quay\nGO\nUSE Quay\nGO\nCREATE TABLE Quay.dbo.a (id int)\nGO\nCREATE VIEW v AS SELECT id FROM quay..a", "use quay;\nCREATE TABLE b (id int)"}, "a b v"},
+		{"two databases", []string{"CREATE TABLE z (id int)\nUSE quay\nCREATE TABLE a (id int)\nUSE yard\nCREATE TABLE b (id int)"}, "several databases are in it (quay, yard); say which: #yard"},
+		{"several times", []string{"CREATE TABLE a (id int)\nGO 2"}, "There is already an object named 'a'"},
+		{"very often", []string{"PRINT 'x'\nGO 500000\nCREATE TABLE a (id int)\nGO 500000"}, "to run 500000 times"},
+		{"never", []string{"CREATE TABLE a (id int)\nGO 0\nCREATE TABLE b (id int)"}, "b"},
 	} {
 		got, err := textOf(t, c.texts...)
 		if err != nil {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	mssql "github.com/microsoft/go-mssqldb"
@@ -26,11 +27,18 @@ func (Engine) Speaks(beginning string) int { return texts.Signs(beginning, signs
 
 // ReadText implements engine.TextReader: the texts are run on a model of the server.
 func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.TextOptions) (*catalog.Catalog, error) {
+	units, name, err := unitsOf(files, opt.Database)
+	if err != nil {
+		return nil, err
+	}
+	if name == "" || slices.Contains(reserved, strings.ToLower(name)) {
+		name = "text"
+	}
 	m := model.New()
 	m.Implied, m.Quiet = true, true
-	m.Create("text", collationOf(opt.Like))
-	m.Default("text", defaultOf(opt.Like))
-	d, err := within(ctx, m, "text")
+	m.Create(name, collationOf(opt.Like))
+	m.Default(name, defaultOf(opt.Like))
+	d, err := within(ctx, m, name)
 	if err != nil {
 		return nil, err
 	}
@@ -38,7 +46,7 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	var ran []texts.Parsed
 	passed := map[string]bool{}
 	var gaps []catalog.Gap
-	if err := load(ctx, d, files, opt.Database, false, func(u text.Unit) {
+	if err := load(ctx, d, units, false, func(u text.Unit) {
 		if u.Why == "" {
 			ran = append(ran, u.Parsed)
 		} else if !passed[u.Why] {
@@ -57,26 +65,34 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	return c, nil
 }
 
+// reserved are the names of databases that every server has.
+var reserved = []string{"master", "tempdb", "model", "msdb"}
+
 // missing are the numbers of errors that a thing is not there, which a later
 // statement may make.
 var missing = map[int32]bool{208: true, 1088: true, 1921: true, 1767: true, 1776: true, 2715: true, 2760: true, 4121: true, 4902: true, 8197: true, 15135: true, 15151: true, 15225: true, 1750: true, 3701: true, 195: true, 4917: true, 33268: true, 33284: true, 7641: true, 7653: true, 9967: true, 6343: true, 6332: true, 12008: true}
 
-// load runs texts on a database, or what of them is of the one that is named, each
-// statement in its place or, where something is not there yet, after what makes it. rows
-// are brought too where they are wanted.
-func load(ctx context.Context, d *database, files []engine.TextFile, named string, rows bool, seen func(text.Unit)) error {
-	var queue []text.Unit
+// unitsOf cuts texts into what is of one database, the only one where none is named, and
+// answers the name that they call it by.
+func unitsOf(files []engine.TextFile, database string) ([]text.Unit, string, error) {
+	var all []text.Unit
 	for _, f := range files {
 		units, err := text.Cut(f)
 		if err != nil {
-			return err
+			return nil, "", err
 		}
-		queue = append(queue, units...)
+		all = append(all, units...)
 	}
-	queue, err := text.Of(queue, named)
-	if err != nil {
-		return err
+	all, err := text.Of(all, database)
+	if i := slices.IndexFunc(all, func(u text.Unit) bool { return u.Database != "" && u.Action.Runs() }); err == nil && i >= 0 {
+		database = all[i].Database
 	}
+	return all, database, err
+}
+
+// load runs the units of texts on a database, each in its place or, where something is not
+// there yet, after what makes it. rows are brought too where they are wanted.
+func load(ctx context.Context, d *database, queue []text.Unit, rows bool, seen func(text.Unit)) error {
 	for len(queue) > 0 {
 		var left []text.Unit
 		var first error
