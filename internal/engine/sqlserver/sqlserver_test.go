@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/url"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -309,6 +310,24 @@ func TestTexts(t *testing.T) {
 	o := c.Find(catalog.Ref{Kind: catalog.Table, Schema: "dbo", Name: "berth"})
 	if o == nil || o.Origin == nil || o.Origin.String() != "a.sql:3:3" || len(c.Gaps) != 1 || !strings.Contains(c.Gaps[0].Why, "a.sql:5:1: LOGIN was passed over") {
 		t.Errorf("where it stands, and what was passed over: %+v %+v", o, c.Gaps)
+	}
+}
+
+// TestSettingsOfTexts: a module has the settings that hold where it stands, also where it
+// waits for something; another file begins anew.
+func TestSettingsOfTexts(t *testing.T) {
+	c, err := textOf(t, "SET QUOTED_IDENTIFIER OFF\nGO\nCREATE PROCEDURE p @i dbo.ids READONLY AS SELECT \"x\"\nGO\nSET QUOTED_IDENTIFIER, ANSI_NULLS ON\nGO\nCREATE PROCEDURE r @i dbo.ids READONLY AS SELECT 1\nGO\nSET ANSI_NULLS OFF",
+		"CREATE TYPE dbo.ids AS TABLE (id int)\nGO\nCREATE VIEW v AS SELECT 1 AS \"x\"")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, o := range c.Objects {
+		got = append(got, strings.TrimSpace(fmt.Sprintln(o.Name, o.Has("quoted identifier off"), o.Has("ansi nulls off"))))
+	}
+	slices.Sort(got)
+	if want := "ids false false, p true false, r false false, v false false"; strings.Join(got, ", ") != want {
+		t.Errorf("%v, want %s", got, want)
 	}
 }
 

@@ -93,6 +93,7 @@ func unitsOf(files []engine.TextFile, database string) ([]text.Unit, string, err
 // load runs the units of texts on a database, each in its place or, where something is not
 // there yet, after what makes it. rows are brought too where they are wanted.
 func load(ctx context.Context, d *database, queue []text.Unit, rows bool, seen func(text.Unit)) error {
+	inForce := ""
 	for len(queue) > 0 {
 		var left []text.Unit
 		var first error
@@ -114,7 +115,16 @@ func load(ctx context.Context, d *database, queue []text.Unit, rows bool, seen f
 			if u.Action == texts.Pass && !(u.Rows && rows) || u.Times == 0 {
 				continue
 			}
+			if s := strings.Join(u.Settings, " "); s != inForce { // it may run later than where it stands
+				if _, err := d.conn.ExecContext(ctx, s); err != nil {
+					return explain(err)
+				}
+				inForce = s
+			}
 			again, err := try(ctx, d, u)
+			if u.Changes {
+				inForce = ""
+			}
 			switch {
 			case err == nil:
 				coming[key(u.Makes)]--

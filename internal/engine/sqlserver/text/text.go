@@ -41,6 +41,8 @@ type Unit struct {
 	Waits *texts.Made // what must be made before it, where a text makes it at all
 	Rows  bool        // it is about rows alone
 	Times int         // how often it runs
+	// Changes says that it sets something for what follows.
+	Changes bool
 }
 
 // Cut cuts a text into units.
@@ -56,14 +58,20 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 	text := strings.TrimPrefix(string(read), "\ufeff")
 	marked := len(read) - len(text)
 	where := places(f.Name, text)
-	database := ""
-	add := func(u Unit, pos, end, times int) {
-		u.Database, u.Origin, u.Start, u.End, u.Delimiter, u.Dialect = database, where(pos), int64(marked+pos), int64(marked+end), ";", tsql.Dialect
+	database, inForce := "", []string{"SET ANSI_NULLS ON;", "SET QUOTED_IDENTIFIER ON;"}
+	add := func(u Unit, list []tsql.Statement, pos, end, times int) {
+		u.Settings, u.Database, u.Origin, u.Start, u.End, u.Delimiter, u.Dialect = inForce, database, where(pos), int64(marked+pos), int64(marked+end), ";", tsql.Dialect
 		if u.Statement.SQL == "" {
 			u.Statement.SQL = strings.TrimSpace(text[pos:end])
 		}
 		u.Times = times
+		at := len(out)
 		out = append(out, u)
+		for _, st := range list {
+			if s, ok := st.Body.(*tsql.Set); ok {
+				inForce, out[at].Changes = settled(inForce, s), true
+			}
+		}
 	}
 	for _, b := range sqltext.Split(tsql.Dialect, text) {
 		if b.Client {
@@ -87,7 +95,7 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 			if u.Action = texts.Main; u.Rows {
 				u.Action = texts.Pass
 			}
-			add(u, b.Pos, b.Pos+len(b.Text), b.Times)
+			add(u, list, b.Pos, b.Pos+len(b.Text), b.Times)
 			continue
 		}
 		for _, st := range list {
@@ -98,10 +106,25 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 			if _, ok := st.Body.(*tsql.Module); ok { // its text is the whole batch
 				u.Statement.SQL = b.Text
 			}
-			add(u, b.Pos+st.Pos, b.Pos+st.End, b.Times)
+			add(u, []tsql.Statement{st}, b.Pos+st.Pos, b.Pos+st.End, b.Times)
 		}
 	}
 	return out, nil
+}
+
+// settled are the settings that modules are stored with (SQL Server: sys.sql_modules) when
+// a statement has set some of them.
+func settled(inForce []string, s *tsql.Set) []string {
+	out := slices.Clone(inForce)
+	for option := range strings.SplitSeq(s.Option, ",") {
+		option = strings.TrimSpace(option)
+		for i, now := range out {
+			if strings.HasPrefix(now, "SET "+option+" ") {
+				out[i] = "SET " + option + " " + s.Value + ";"
+			}
+		}
+	}
+	return out
 }
 
 // Of keeps what belongs to a database of a text that changes between several; "" is the
