@@ -536,6 +536,9 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 	}
 	if len(f.Name) > 1 {
 		if s := f.Name[len(f.Name)-2]; strings.EqualFold(s, "sys") || strings.EqualFold(s, "information_schema") {
+			if x.drily {
+				return x.catalogView(f, alias)
+			}
 			return renamed(x.system(f), alias, nil)
 		}
 	}

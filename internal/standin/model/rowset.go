@@ -142,6 +142,18 @@ func (x *session) elsewhere(path []string, alias string) *relation {
 	return &relation{cols: []relCol{{of: alias, any: true, nullable: true}}, rows: [][]any{{nil}}}
 }
 
+// catalogView is a view of the catalog that something is defined with: the server's have
+// more columns than are shown here, and there are more of them.
+func (x *session) catalogView(f *tsql.From, alias string) *relation {
+	out := &relation{cols: []relCol{{of: alias, any: true, nullable: true}}, rows: [][]any{{nil}}}
+	x.tried(func() {
+		r := renamed(x.system(f), alias, nil)
+		out.cols = append(slices.Clone(r.cols), out.cols...)
+		out.rows = [][]any{make([]any, len(out.cols))}
+	})
+	return out
+}
+
 // nothing is a relation of columns with one row of NULL.
 func nothing(names ...string) *relation {
 	r := &relation{rows: [][]any{make([]any, len(names))}}
@@ -167,6 +179,8 @@ func (x *session) rowset(f *tsql.From, e *env) *relation {
 			return nil
 		}
 		out = nothing(f.Cols...)
+	case len(c.Name) > 1 && strings.EqualFold(c.Name[len(c.Name)-2], "sys") && name != "fn_listextendedproperty":
+		out = &relation{cols: []relCol{{any: true, nullable: true}}, rows: [][]any{{nil}}}
 	case len(c.Name) > 1:
 		return nil
 	case f.Columns != nil:
@@ -203,7 +217,7 @@ func (x *session) rowset(f *tsql.From, e *env) *relation {
 		args = nil
 	}
 	x.unread(strings.ToUpper(name), e, args...)
-	if len(c.Name) > 1 && !strings.HasPrefix(c.Name[0], "@") {
+	if name == "nodes" && !strings.HasPrefix(c.Name[0], "@") {
 		x.column(e, &tsql.Name{Parts: c.Name[:len(c.Name)-1]})
 	}
 	return out

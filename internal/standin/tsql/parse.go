@@ -423,6 +423,8 @@ func (p *Parser) primary() Expr {
 		x := p.condition()
 		p.want(")")
 		return x
+	case t.IsOp("{"):
+		return p.escaped()
 	case t.IsOp("*"):
 		p.Next()
 		return &Star{}
@@ -566,14 +568,18 @@ func (p *Parser) call(name []string, pos int) Expr {
 	defer p.deeper()()
 	c := &Call{Name: name, Pos: pos}
 	p.want("(")
-	c.Distinct = p.Take("distinct")
+	if c.Distinct = p.Take("distinct"); !c.Distinct {
+		p.Take("all")
+	}
 	if t := p.Peek(); t.Kind == sqltext.Word && len(name) == 1 && dateFunctions[strings.ToLower(name[0])] && p.PeekAfter(1).IsOp(",") {
 		p.Next()
 		p.Next()
 		c.Args = append([]Expr{&Word{t.Text}}, p.list()...)
 		p.want(")")
 	} else if !p.Take(")") {
-		c.Args = p.list()
+		if c.Args = p.list(); p.Peek().IsOp(":") {
+			p.pairs(c)
+		}
 		p.want(")")
 	}
 	if p.at("respect", "ignore") && p.PeekAfter(1).Is("nulls") {

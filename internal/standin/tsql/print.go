@@ -349,6 +349,12 @@ func (p *printer) call(x *Call) string {
 	if side, ok := strings.CutPrefix(name, "trim "); ok {
 		return "trim(" + side + " " + strings.Join(args, " from ") + ")"
 	}
+	if name == "json_object" && len(args)%2 == 0 {
+		for i := 0; i < len(args); i += 2 {
+			args[i/2] = args[i] + ":" + args[i+1]
+		}
+		args = args[:len(args)/2]
+	}
 	distinct := ""
 	if x.Distinct {
 		distinct = "distinct "

@@ -222,6 +222,43 @@ func (p *Parser) method(m *Method) Expr {
 	return p.behind(m)
 }
 
+// pairs reads the rest of JSON_OBJECT: each name is followed by its value.
+func (p *Parser) pairs(c *Call) {
+	for p.Take(":") {
+		c.Args = append(c.Args, p.condition())
+		if p.Take(",") {
+			c.Args = append(c.Args, p.condition())
+		}
+	}
+	if p.at("null", "absent") {
+		p.Next()
+		p.want("on", "null")
+	}
+	if len(c.Args)%2 == 1 {
+		p.unexpected()
+	}
+}
+
+// escaped reads what stands in the brackets of ODBC: a function, or a moment.
+func (p *Parser) escaped() Expr {
+	defer p.deeper()()
+	p.want("{")
+	var x Expr
+	switch {
+	case p.Take("fn"):
+		x = p.primary()
+	case p.at("d", "t", "ts", "guid"):
+		if p.Next(); p.Peek().Kind != sqltext.String {
+			p.unexpected()
+		}
+		x = p.primary()
+	default:
+		p.unexpected()
+	}
+	p.want("}")
+	return x
+}
+
 // parse reads PARSE and TRY_PARSE.
 func (p *Parser) parse(try bool) Expr {
 	p.Next()

@@ -172,3 +172,60 @@ ALTER TABLE dbo.stay DROP CONSTRAINT IF EXISTS ck
 ALTER TABLE dbo.stay DISABLE TRIGGER ALL
 DISABLE TRIGGER ALL ON DATABASE
 ALTER TABLE dbo.stay NOCHECK CONSTRAINT ALL
+CREATE VIEW dbo.v AS SELECT dbo.stay.id, [dbo].[stay].[a] FROM dbo.stay WITH (INDEX(1), NOLOCK) WHERE dbo.stay.a !< 3 AND dbo.stay.a !> 9
+CREATE VIEW dbo.v AS SELECT COUNT(ALL a) AS c, COUNT_BIG(*) AS cb, SUM(DISTINCT a) AS s FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT DISTINCT TOP 5 a FROM dbo.stay ORDER BY a
+CREATE VIEW dbo.v AS SELECT {fn CONCAT(b, 'x')} AS c, {d '2020-01-01'} AS d, {ts '2020-01-01 00:00:00'} AS ts FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT id FROM dbo.stay WHERE b LIKE '50!%' ESCAPE '!' AND b NOT LIKE N'%x'
+CREATE VIEW dbo.v AS SELECT CONVERT(VARCHAR(MAX), b) AS m, CAST(d AS TIME) AS stay, CAST(d AS DATE) AS dd, CAST(a AS NVARCHAR) AS n, CAST(m AS DECIMAL(18, 2)) AS de, CONVERT(DECIMAL(10, 2), m, 1) AS c FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT DATEADD(d, -1, d) AS x, DATEDIFF(yy, d, GETDATE()) - CASE WHEN MONTH(d) > 3 THEN 1 ELSE 0 END AS age FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT 1 AS [1], N'é' AS [é], 'it''s' AS q, $5 AS m, .5 AS h, 5. AS f, 1E5 AS e, 0xABCD AS b, -+-1 AS s
+CREATE VIEW dbo.v AS SELECT a.id, b.id AS bid FROM dbo.stay a CROSS JOIN dbo.fee b
+CREATE VIEW dbo.v AS SELECT a.id FROM dbo.stay a INNER JOIN dbo.fee b INNER JOIN dbo.stay c ON b.id = c.id ON a.id = b.id
+CREATE VIEW dbo.v AS SELECT id FROM dbo.stay a WHERE a.id = (SELECT MAX(b.id) FROM dbo.stay b WHERE b.a = a.a)
+CREATE VIEW dbo.v AS SELECT z.id, z.n FROM (SELECT id, COUNT(*) AS n FROM dbo.stay GROUP BY id HAVING COUNT(*) > 1) z
+CREATE VIEW dbo.v AS SELECT z.x FROM (SELECT 1 UNION ALL SELECT 2) AS z(x)
+CREATE VIEW dbo.v AS SELECT id, CASE WHEN EXISTS (SELECT 1 FROM dbo.fee WHERE fee.stay = stay.id) THEN 'Y' ELSE 'N' END AS y FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT id FROM dbo.stay WHERE a IN (SELECT stay FROM dbo.fee UNION SELECT 3) OR (a) BETWEEN (1) AND (2)
+CREATE VIEW dbo.v AS SELECT id, RIGHT('0000' + CAST(id AS VARCHAR(4)), 4) AS code, LEFT(b, CHARINDEX('-', b + '-') - 1) AS l FROM dbo.stay
+CREATE VIEW dbo.v AS WITH a AS (SELECT id FROM dbo.stay), b (x) AS (SELECT id FROM a) SELECT x FROM b UNION SELECT id FROM a
+CREATE VIEW dbo.v AS SELECT o.id, x.n FROM dbo.stay AS o CROSS APPLY (SELECT COUNT(*) AS n FROM dbo.fee AS i WHERE i.stay = o.id) AS x WHERE x.n > 0
+CREATE VIEW dbo.v AS SELECT id, a [my col], b 'quoted', m AS "dq" FROM dbo.stay
+CREATE VIEW dbo.v WITH SCHEMABINDING AS SELECT a, COUNT_BIG(*) AS n, SUM(ISNULL(id, 0)) AS s FROM dbo.stay GROUP BY a
+CREATE VIEW dbo.v AS SELECT TOP (100) PERCENT id FROM dbo.stay ORDER BY CASE WHEN a IS NULL THEN 1 ELSE 0 END, b COLLATE Latin1_General_CI_AI DESC
+CREATE VIEW dbo.v AS SELECT * FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT stay.*, 1 AS one FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT GETDATE() AS now, CURRENT_TIMESTAMP AS ct, USER AS fee, @@ROWCOUNT AS r, @@TRANCOUNT AS tc, @@FETCH_STATUS AS fs, @@LANGUAGE AS l
+CREATE VIEW dbo.v AS SELECT ISNULL(a, 0) + ISNULL(parent, 0) AS s, a / NULLIF(parent, 0) AS q, CAST(a AS float) / 100 AS p, ROUND(CAST(m AS float), 2) AS r FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT CASE a WHEN 1 THEN N'one' WHEN 2 THEN N'two' END AS w, IIF(a IS NULL, 1, 2) AS i FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT JSON_OBJECT('a': a, 'b': b) AS o, JSON_ARRAY(a, b) AS ar FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT ROW_NUMBER() OVER (ORDER BY (SELECT NULL)) AS rn, ROW_NUMBER() OVER (ORDER BY (SELECT 1)) AS rn2 FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT LAST_VALUE(a) IGNORE NULLS OVER (ORDER BY id ROWS BETWEEN 1 PRECEDING AND 1 FOLLOWING) AS lv FROM dbo.stay
+CREATE VIEW dbo.v AS SELECT c.value('(@id)[1]', 'int') AS id FROM (SELECT CAST(j AS xml) AS doc FROM dbo.stay) AS s CROSS APPLY s.doc.nodes('/r/c') AS n(c)
+CREATE VIEW dbo.v AS SELECT STUFF((SELECT DISTINCT ', ' + QUOTENAME(b) FROM dbo.stay FOR XML PATH(''), ROOT('r'), TYPE).value('/r[1]', 'nvarchar(max)'), 1, 2, N'') AS l
+CREATE VIEW dbo.v AS SELECT (SELECT id, b AS [x.y] FROM dbo.stay FOR JSON PATH, INCLUDE_NULL_VALUES, WITHOUT_ARRAY_WRAPPER) AS j
+CREATE VIEW dbo.v AS SELECT id FROM dbo.stay WHERE CONTAINS((b, j), N'"gull*" NEAR "sea"') AND FREETEXT(*, N'x') AND CONTAINS(stay.b, N'FORMSOF(INFLECTIONAL, sail)')
+CREATE VIEW dbo.v AS SELECT OBJECT_NAME(object_id) AS n, SCHEMA_NAME(schema_id) AS s, TYPE_NAME(1) AS stay FROM sys.tables
+CREATE VIEW dbo.v AS SELECT s.name FROM sys.dm_exec_sessions AS x JOIN sys.databases AS s ON s.database_id = x.database_id
+CREATE VIEW dbo.v AS SELECT r.session_id, q.text FROM sys.dm_exec_requests AS r CROSS APPLY sys.dm_exec_sql_text(r.sql_handle) AS q
+CREATE VIEW dbo.v AS SELECT name, type_desc FROM sys.all_objects UNION ALL SELECT ROUTINE_NAME, ROUTINE_TYPE FROM INFORMATION_SCHEMA.ROUTINES
+CREATE VIEW dbo.v AS SELECT name FROM master..spt_values WHERE type = 'P'
+CREATE VIEW dbo.v AS SELECT number FROM master.dbo.spt_values
+CREATE VIEW dbo.v AS SELECT id = stay.id, [sum] = SUM(stay.a) OVER (), 'x' AS c FROM dbo.stay AS stay
+CREATE FUNCTION dbo.f (@a int, @b int = NULL) RETURNS TABLE WITH SCHEMABINDING AS RETURN WITH c AS (SELECT id FROM dbo.stay WHERE a = @a) SELECT id FROM c WHERE @b IS NULL OR id = @b
+CREATE FUNCTION dbo.f (@a int) RETURNS TABLE AS RETURN SELECT TOP (@a) id FROM dbo.stay ORDER BY id OFFSET 0 ROWS
+CREATE FUNCTION f (@a AS int) RETURNS varchar(20) AS BEGIN RETURN CASE WHEN @a=1 THEN 'x' END END
+CREATE FUNCTION dbo.f (@p geography) RETURNS float AS BEGIN RETURN @p.STDistance(geography::Point(1, 2, 4326)) END
+CREATE FUNCTION dbo.f() RETURNS TABLE RETURN SELECT 1 AS one
+CREATE OR ALTER PROCEDURE dbo.p AS SELECT 1
+ALTER TABLE dbo.stay ADD CONSTRAINT ck CHECK (b COLLATE Latin1_General_BIN LIKE '[A-Z][A-Z]' AND LEN(b) = 2 AND (a IS NULL OR a IN (1, 2)) AND d < '99991231')
+ALTER TABLE dbo.stay ADD CONSTRAINT ck CHECK ((a = 1 AND parent IS NULL) OR (a <> 1 AND parent IS NOT NULL))
+ALTER TABLE dbo.stay ADD CONSTRAINT ck CHECK (ISDATE(b) = 1 OR ISNUMERIC(b) = 1 OR TRY_CONVERT(int, b) IS NOT NULL)
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (CONVERT(date, GETDATE())) FOR d
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (DATEADD(day, 30, CONVERT(date, SYSDATETIME()))) FOR d
+ALTER TABLE dbo.stay ADD full_name AS (b + N' ' + CONVERT(nvarchar(10), a)) PERSISTED, y AS (DATEPART(year, d)), k AS (CASE WHEN a > 0 THEN CONVERT(bit, 1) ELSE CONVERT(bit, 0) END)
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (CONCAT('x', NEWID())) FOR b
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (CAST(SERVERPROPERTY('MachineName') AS nvarchar(50))) FOR b
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (ORIGINAL_LOGIN()) FOR b
+ALTER TABLE dbo.stay ADD CONSTRAINT df DEFAULT (SESSION_CONTEXT(N'tenant')) FOR b
+ALTER TABLE dbo.stay ADD c1 AS (BINARY_CHECKSUM(a, b)), c2 AS (CAST(HASHBYTES('SHA2_256', b) AS binary(32))) PERSISTED, c3 AS (SUBSTRING(b, 1, 3)), c4 AS (TRY_CAST(b AS int)), c5 AS (COALESCE(a, parent, 0)), c6 AS (IIF(a > 1, 2, 3)), c7 AS (x.value('(/a)[1]', 'int'))
