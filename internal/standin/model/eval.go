@@ -51,6 +51,9 @@ func (x *session) eval(e tsql.Expr, in *env) any {
 		_, v := x.column(in, e)
 		return v
 	case *tsql.Word:
+		if strings.EqualFold(e.Text, "default") {
+			return nil
+		}
 		return e.Text
 	case *tsql.Variable:
 		return x.global(e.Name)

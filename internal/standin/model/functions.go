@@ -78,9 +78,17 @@ func (x *session) userFunction(e *tsql.Call, in *env) any {
 	}
 	args := make([]any, len(e.Args))
 	for i, a := range e.Args {
-		args[i] = x.eval(a, in)
+		args[i] = x.argument(o, i, a, in)
 	}
 	return x.callFunction(o, args)
+}
+
+// argument is what a function gets for a parameter: of DEFAULT, what the parameter has.
+func (x *session) argument(o *object, i int, a tsql.Expr, in *env) any {
+	if w, ok := a.(*tsql.Word); ok && strings.EqualFold(w.Text, "default") && i < len(o.module.ast.Params) {
+		return x.eval(o.module.ast.Params[i].Default, nil)
+	}
+	return x.eval(a, in)
 }
 
 func (x *session) aggregate(name string, e *tsql.Call, in *env) any {

@@ -147,9 +147,7 @@ func (x *session) listed(args []tsql.Expr, e *env) *relation {
 	}
 	c := &call{args: map[string]any{}}
 	for i, a := range args {
-		if n, ok := a.(*tsql.Name); !ok || len(n.Parts) != 1 || !strings.EqualFold(n.Parts[0], "default") {
-			c.args[strconv.Itoa(i)] = x.eval(a, e)
-		}
+		c.args[strconv.Itoa(i)] = x.eval(a, e)
 	}
 	if len(args) != 7 {
 		panic(fail(313, "An insufficient number of arguments were supplied for the procedure or function fn_listextendedproperty."))

@@ -803,7 +803,7 @@ func (x *session) tableFunction(f *tsql.From, e *env) *relation {
 	for i, p := range o.module.ast.Params {
 		v := &variable{dataType: x.d.typeOf(p.Type, "Parameter")}
 		if i < len(f.Call.Args) {
-			v.value = v.convert(x.eval(f.Call.Args[i], e), false)
+			v.value = v.convert(x.argument(o, i, f.Call.Args[i], e), false)
 		}
 		vars[strings.ToLower(p.Name)] = v
 	}

@@ -577,7 +577,7 @@ func (p *Parser) call(name []string, pos int) Expr {
 		c.Args = append([]Expr{&Word{t.Text}}, p.list()...)
 		p.want(")")
 	} else if !p.Take(")") {
-		if c.Args = p.list(); p.Peek().IsOp(":") {
+		if c.Args = p.args(); p.Peek().IsOp(":") {
 			p.pairs(c)
 		}
 		p.want(")")
@@ -595,6 +595,21 @@ func (p *Parser) call(name []string, pos int) Expr {
 		c.Over = p.over()
 	}
 	return c
+}
+
+// args reads the arguments of a function; DEFAULT stands for what a parameter has.
+func (p *Parser) args() []Expr {
+	var out []Expr
+	for {
+		if t := p.Peek(); p.Take("default") {
+			out = append(out, &Word{t.Text})
+		} else {
+			out = append(out, p.condition())
+		}
+		if !p.Take(",") {
+			return out
+		}
+	}
 }
 
 func (p *Parser) orderItems() []OrderItem {
