@@ -333,6 +333,9 @@ func (x *session) dropConstraint(t *object, d tsql.Dropped) {
 		if d.If {
 			return
 		}
+		if o != nil {
+			panic(see(fail(3733, "Constraint '%s' does not belong to table '%s'.", d.Name, t.name)))
+		}
 		panic(see(fail(3728, "'%s' is not a constraint.", d.Name)))
 	}
 	if o.typ == "PK" && t.history != 0 {
@@ -408,7 +411,9 @@ func (x *session) createIndex(b *tsql.Index) {
 		switch {
 		case !t.module.ast.Bound:
 			panic(fail(1939, "Cannot create index on view '%s' because the view is not schema bound.", t.name))
-		case len(t.indexes) == 0 && !(b.Clustered && b.Unique):
+		case b.Clustered && !b.Unique:
+			panic(fail(1941, "Cannot create nonunique clustered index on view '%s' because only unique clustered indexes are allowed. Consider creating unique clustered index instead.", t.full()))
+		case len(t.indexes) == 0 && !b.Clustered:
 			panic(fail(1940, "Cannot create index on view '%s'. It does not have a unique clustered index.", t.full()))
 		}
 	}

@@ -3,6 +3,7 @@ package model
 import (
 	"fmt"
 	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -83,6 +84,9 @@ func (x *session) statement(st tsql.Statement) leave {
 		return x.try(b)
 	case *tsql.Return:
 		if b.X != nil {
+			if x.nesting == 0 {
+				panic(fail(178, "A RETURN statement with a return value cannot be used in this context."))
+			}
 			x.returned = x.eval(b.X, nil)
 		}
 		return leave(b.Word)
@@ -167,6 +171,8 @@ func (x *session) do(st tsql.Statement) {
 		for _, d := range b.Vars {
 			if n := d.Type.Name[0]; d.Table != nil || strings.EqualFold(n, "cursor") {
 				panic(fail(unknown, "The stand-in does not know variables of type %s.", strings.ToUpper(n)))
+			} else if slices.Contains([]string{"text", "ntext", "image"}, strings.ToLower(n)) {
+				panic(fail(2739, "The text, ntext, and image data types are invalid for local variables."))
 			}
 			v := &variable{dataType: x.d.typeOf(d.Type, "Column, parameter, or variable #1")}
 			if d.Default != nil {
@@ -479,6 +485,14 @@ func (x *session) nested(f func()) {
 // callModule runs a procedure.
 func (x *session) callModule(proc *object, b *tsql.Exec) {
 	m := proc.module.ast
+	if len(b.Args) > len(m.Params) {
+		panic(fail(8144, "Procedure or function %s has too many arguments specified.", proc.name))
+	}
+	for _, a := range b.Args {
+		if a.Name != "" && !slices.ContainsFunc(m.Params, func(p tsql.Param) bool { return strings.EqualFold(p.Name, a.Name) }) {
+			panic(fail(8145, "%s is not a parameter for procedure %s.", a.Name, proc.name))
+		}
+	}
 	vars := map[string]*variable{}
 	for i, p := range m.Params {
 		v := &variable{dataType: x.d.typeOf(p.Type, "Parameter")}

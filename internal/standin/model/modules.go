@@ -1,6 +1,7 @@
 package model
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -126,6 +127,11 @@ func (x *session) triggerOn(o *object, m *tsql.Module) {
 		o.schema = t.schema
 	}
 	if m.InsteadOf {
+		for _, k := range x.d.partsOf(t, "F") {
+			if k.con.del != "" && containsFold(m.Events, "DELETE") || k.con.upd != "" && containsFold(m.Events, "UPDATE") {
+				panic(fail(2113, "Cannot create INSTEAD OF DELETE or INSTEAD OF UPDATE TRIGGER '%s' on table '%s'. This is because the table has a FOREIGN KEY with cascading DELETE or UPDATE.", o.name, t.name))
+			}
+		}
 		for _, e := range m.Events {
 			for _, other := range x.d.partsOf(t, "TR") {
 				if other.module.ast.InsteadOf && x.d.fold(other.name) != x.d.fold(o.name) && containsFold(other.module.ast.Events, e) {
@@ -206,12 +212,64 @@ func (x *session) bindModule(o *object, m *tsql.Module) {
 		}
 	}
 	if o.typ != "V" { // what stands in a body is looked at when it runs, how it is written now
-		if _, err := tsql.Batch(o.module.text[m.BodyPos:]); err != nil && m.Query == nil {
+		list, err := tsql.Batch(o.module.text[m.BodyPos:])
+		if err == nil && (o.typ == "FN" || o.typ == "TF") && !m.NativeComp {
+			ofFunction(list, o.typ == "FN", true)
+		}
+		if err != nil && m.Query == nil {
 			var f = syntax(err)
 			if f.last.Number != unknown {
 				f.pos += m.BodyPos
 				panic(f)
 			}
+		}
+	}
+}
+
+// ofFunction sees that a function changes nothing, says nothing and ends with what it
+// returns (SQL Server: CREATE FUNCTION, Remarks).
+func ofFunction(list []tsql.Statement, scalar, outermost bool) {
+	effect := func(what string) {
+		panic(fail(443, "Invalid use of a side-effecting operator '%s' within a function.", what))
+	}
+	elsewhere := func(what string, target []string) {
+		if !strings.HasPrefix(target[0], "@") {
+			effect(what)
+		}
+	}
+	for _, st := range list {
+		switch b := st.Body.(type) {
+		case *tsql.Block:
+			ofFunction(b.List, scalar, outermost && len(list) == 1)
+			return
+		case *tsql.If:
+			ofFunction([]tsql.Statement{b.Then}, scalar, false)
+			if b.Else != nil {
+				ofFunction([]tsql.Statement{*b.Else}, scalar, false)
+			}
+		case *tsql.While:
+			ofFunction([]tsql.Statement{b.Body}, scalar, false)
+		case *tsql.Insert:
+			elsewhere("INSERT", b.Into)
+		case *tsql.Delete:
+			if b.From == nil {
+				elsewhere("DELETE", b.Table)
+			}
+		case *tsql.Update:
+			if b.From == nil {
+				elsewhere("UPDATE", b.Table)
+			}
+		case *tsql.Merge, *tsql.PrintStmt, *tsql.Raise, *tsql.Transaction, *tsql.Try, *tsql.CreateTable, *tsql.AlterTable, *tsql.Drop, *tsql.Truncate:
+			effect(strings.ToUpper(strings.TrimSuffix(strings.TrimPrefix(fmt.Sprintf("%T", b), "*tsql."), "Stmt")))
+		case *tsql.SelectStmt:
+			if first := b.Query.First; first.Into == nil && (len(first.Items) == 0 || first.Items[0].Var == "") {
+				panic(fail(444, "Select statements included within a function cannot return data to a client."))
+			}
+		}
+	}
+	if outermost && len(list) > 0 {
+		if r, ok := list[len(list)-1].Body.(*tsql.Return); !ok || r.Word != "RETURN" {
+			panic(fail(455, "The last statement included within a function must be a return statement."))
 		}
 	}
 }

@@ -103,6 +103,9 @@ func (x *session) column(e *env, n *tsql.Name) (*relCol, any) {
 func (x *session) selectStmt(b *tsql.SelectStmt) {
 	s := b.Query.First
 	if len(s.Items) > 0 && s.Items[0].Var != "" {
+		if slices.ContainsFunc(s.Items, func(it tsql.Item) bool { return it.Var == "" }) {
+			panic(fail(141, "A SELECT statement that assigns a value to a variable must not be combined with data-retrieval operations."))
+		}
 		r := x.query(b.Query, nil)
 		for _, row := range r.rows { // the last row's values stay
 			for i, it := range s.Items {
@@ -112,6 +115,7 @@ func (x *session) selectStmt(b *tsql.SelectStmt) {
 		}
 		return
 	}
+	x.bind(b.Query)
 	r := x.query(b.Query, nil)
 	if s.Into != nil {
 		x.selectInto(s.Into, r)
@@ -146,6 +150,11 @@ func (x *session) query(q *tsql.Query, outer *env) *relation {
 	}
 	if len(q.Order) > 0 {
 		sc := newScope(r.cols)
+		for _, o := range q.Order {
+			if n, ok := o.X.(*tsql.Name); ok && x.lookup(sc, n) < 0 {
+				panic(fail(104, "ORDER BY items must appear in the select list if the statement contains a UNION, INTERSECT or EXCEPT operator."))
+			}
+		}
 		x.order(r, q.Order, func(i int) *env { return &env{scope: sc, row: r.rows[i], outer: e} })
 	}
 	x.page(r, q, e)
@@ -273,6 +282,7 @@ func (x *session) selects(s *tsql.Select, e *env, q *tsql.Query) *relation {
 		return x.values(s.Values, e)
 	}
 	src := &relation{rows: [][]any{{}}}
+	x.exposed(s.From)
 	for i := range s.From {
 		r := x.from(&s.From[i], e)
 		if i == 0 {
@@ -288,7 +298,15 @@ func (x *session) selects(s *tsql.Select, e *env, q *tsql.Query) *relation {
 	items := x.items(s.Items, src.cols)
 	out := &relation{}
 	var envs []*env
+	var order []tsql.OrderItem
+	if q != nil {
+		order = q.Order
+	}
+	if s.Distinct {
+		x.sorted(items, order)
+	}
 	if len(s.Group) > 0 || s.Having != nil || aggregates(items) {
+		x.grouped(s, items, order, sc, e)
 		envs = append(envs, x.groups(src, sc, s, e)...)
 	} else {
 		envs = make([]*env, len(src.rows))
@@ -514,7 +532,7 @@ func (x *session) from(f *tsql.From, e *env) *relation {
 	case f.Join != "":
 		return x.join(x.from(f.L, e), x.from(f.R, e), f.Join, f.On, e)
 	case f.Query != nil:
-		return renamed(x.query(f.Query, e), f.Alias, f.Cols)
+		return x.once(renamed(x.query(f.Query, e), f.Alias, f.Cols), f.Alias)
 	case f.Pivot != nil:
 		return renamed(x.pivoted(f.Pivot, e), f.Alias, f.Cols)
 	case f.Call != nil:

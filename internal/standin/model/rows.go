@@ -535,7 +535,10 @@ func (x *session) update(b *tsql.Update) {
 	var was, now [][]any
 	for n, i := range at {
 		row := slices.Clone(rows[i])
-		for _, s := range b.Sets {
+		for i, s := range b.Sets {
+			if s.Var == "" && slices.ContainsFunc(b.Sets[:i], func(o tsql.Item) bool { return o.Var == "" && x.d.fold(o.Alias) == x.d.fold(s.Alias) }) {
+				panic(fail(264, "The column name '%s' is specified more than once in the SET clause or column list of an INSERT. A column cannot be assigned more than one value in the same clause.", s.Alias))
+			}
 			if s.Var != "" {
 				v := x.variable(s.Var)
 				v.value = v.convert(x.eval(s.X, envs[n]), false)

@@ -80,7 +80,7 @@ func (x *session) forText(q *tsql.Query, outer *env) *relation {
 func (x *session) cte(c tsql.CTE, e *env) *relation {
 	itself := slices.ContainsFunc(sources(c.Query), func(f *tsql.From) bool { return len(f.Name) == 1 && x.d.fold(f.Name[0]) == x.d.fold(c.Name) })
 	if !itself || len(c.Query.Rest) == 0 {
-		return renamed(x.query(c.Query, e), c.Name, c.Columns)
+		return x.once(renamed(x.query(c.Query, e), c.Name, c.Columns), c.Name)
 	}
 	reads := func(s *tsql.Select) bool {
 		return slices.ContainsFunc(sources(&tsql.Query{First: s}), func(f *tsql.From) bool { return len(f.Name) == 1 && x.d.fold(f.Name[0]) == x.d.fold(c.Name) })

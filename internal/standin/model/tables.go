@@ -181,7 +181,7 @@ func (x *session) newColumn(t *object, b *tsql.Column, fresh bool) *column {
 	key := func(k tsql.Constraint) bool { return k.Kind == "PRIMARY" }
 	if slices.ContainsFunc(b.Constraints, key) {
 		if b.Null == 'y' {
-			panic(fail(8147, "Could not create IDENTITY attribute on nullable column '%s', table '%s'.", b.Name, t.name))
+			panic(fail(1750, "Could not create constraint or index. See previous errors.").after(fail(8111, "Cannot define PRIMARY KEY constraint on nullable column in table '%s'.", t.name)))
 		}
 		c.nullable = false
 	}
@@ -394,14 +394,11 @@ func (x *session) keyConstraint(t *object, k *tsql.Constraint, at string) *objec
 		cols = []tsql.IndexColumn{{Name: at}}
 	}
 	primary := k.Kind == "PRIMARY"
-	if primary {
-		for _, i := range t.indexes {
-			if i.primary {
-				panic(fail(1779, "Table '%s' already has a primary key defined on it.", t.name).after())
-			}
+	x.oneKey(t, k, primary)
+	for i, n := range cols {
+		if slices.ContainsFunc(cols[:i], func(c tsql.IndexColumn) bool { return x.d.fold(c.Name) == x.d.fold(n.Name) }) {
+			panic(fail(8136, "Duplicate columns specified in %s KEY constraint key list, table '%s'.", map[bool]string{true: "PRIMARY", false: "UNIQUE"}[primary], t.name))
 		}
-	}
-	for _, n := range cols {
 		c := t.column(x.d, n.Name)
 		if c == nil {
 			panic(fail(1750, "Could not create constraint or index. See previous errors.").after(fail(1911, "Column name '%s' does not exist in the target table or view.", n.Name)))
@@ -425,8 +422,26 @@ func (x *session) keyConstraint(t *object, k *tsql.Constraint, at string) *objec
 	return o
 }
 
+// oneKey sees that a table gets one primary key, and lies in one constraint's index.
+func (x *session) oneKey(t *object, k *tsql.Constraint, primary bool) {
+	for _, i := range t.indexes {
+		switch made := x.making == t && t.typ == "U"; {
+		case primary && i.primary && made:
+			panic(fail(8110, "Cannot add multiple PRIMARY KEY constraints to table '%s'.", t.name))
+		case primary && i.primary:
+			panic(fail(1779, "Table '%s' already has a primary key defined on it.", t.name).after())
+		case made && i.id == 1 && k.Clustered == 'y' && (i.primary || i.key):
+			panic(fail(8112, "Cannot add more than one clustered index for constraints on table '%s'.", t.name))
+		}
+	}
+}
+
 func (x *session) checkConstraint(t *object, k *tsql.Constraint, at string, fresh, tested bool) *object {
-	x.used(t, k.X)
+	for _, c := range x.used(t, k.X) {
+		if at != "" && fresh && c != t.column(x.d, at) {
+			panic(fail(1750, "Could not create constraint or index. See previous errors.").after(fail(8141, "Column CHECK constraint for column '%s', table '%s' references another column.", at, t.name)))
+		}
+	}
 	for _, f := range callsOf(k.X) {
 		if x.d.find(f, "FN") == nil {
 			panic(fail(4121, "Cannot find either column \"%s\" or the user-defined function or aggregate \"%s\", or the name is ambiguous.", f[0], strings.Join(f, ".")))
@@ -504,6 +519,14 @@ func (x *session) foreignKey(t *object, k *tsql.Constraint, at string, fresh, te
 		c := t.column(x.d, n.Name)
 		if c == nil {
 			panic(see(fail(1769, "Foreign key '%s' references invalid column '%s' in referencing table '%s'.", k.Name, n.Name, t.name)))
+		}
+		switch {
+		case (k.Delete == "SET NULL" || k.Update == "SET NULL") && !c.nullable:
+			panic(see(fail(1761, "Cannot create the foreign key \"%s\" with SET NULL referential action, because one or more referencing columns are not nullable.", k.Name)))
+		case (k.Delete == "SET DEFAULT" || k.Update == "SET DEFAULT") && !fresh && !c.nullable && c.defaultID == 0:
+			panic(see(fail(1762, "Cannot create the foreign key \"%s\" with SET DEFAULT referential action, because one or more referencing not-nullable columns lack a default constraint.", k.Name)))
+		case c.computed != nil && !c.persisted:
+			panic(see(fail(1764, "Computed Column '%s' in table '%s' is invalid for use in 'FOREIGN KEY CONSTRAINT' because it is not persisted.", c.name, t.name)))
 		}
 		con.cols = append(con.cols, c.id)
 	}

@@ -98,12 +98,20 @@ func (d *database) typeOf(t tsql.TypeName, what string) dataType {
 // sized is a type of the server with what stands in its brackets.
 func sized(s *system, args []string, what string) dataType {
 	out := dataType{system: s, length: s.length, precision: s.precision, scale: s.scale}
-	n := func(i, least, most int) int {
+	n := func(i, least, most int, over func(int) *failure) int {
 		v, err := strconv.Atoi(args[i])
-		if err != nil || v < least || v > most {
-			panic(fail(2717, "The size (%s) given to the %s '%s' exceeds the maximum allowed (%d).", args[i], "type", s.name, most))
+		switch {
+		case err != nil || v < least:
+			panic(fail(1001, "Line 1: Length or precision specification %s is invalid.", args[i]))
+		case v > most:
+			panic(over(v))
 		}
 		return v
+	}
+	imprecise := func(most int) func(int) *failure {
+		return func(v int) *failure {
+			return fail(2750, "Column or parameter #1: Specified column precision %d is greater than the maximum precision of %d.", v, most)
+		}
 	}
 	switch {
 	case s.unit > 0:
@@ -113,23 +121,33 @@ func sized(s *system, args []string, what string) dataType {
 		case args[0] == "max" && strings.Contains(s.name, "var"):
 			out.length = -1
 		default:
-			out.length = n(0, 1, 8000/s.unit) * s.unit
+			out.length = s.unit * n(0, 1, 8000/s.unit, func(v int) *failure {
+				if v > 8000 {
+					return fail(131, "The size (%d) given to the type '%s' exceeds the maximum allowed for any data type (8000).", v, s.name)
+				}
+				return fail(2717, "The size (%d) given to the type '%s' exceeds the maximum allowed (%d).", v, s.name, 8000/s.unit)
+			})
 		}
 	case s.name == "decimal" || s.name == "numeric":
 		out.precision, out.scale = 18, 0
 		if len(args) > 0 {
-			out.precision = n(0, 1, 38)
+			out.precision = n(0, 1, 38, imprecise(38))
 		}
 		if len(args) > 1 {
-			out.scale = n(1, 0, out.precision)
+			out.scale = n(1, 0, out.precision, func(v int) *failure {
+				if strings.HasPrefix(what, "Column") {
+					return fail(183, "The scale (%d) for column must be within the range 0 to %d.", v, out.precision)
+				}
+				return fail(192, "The scale must be less than or equal to the precision.")
+			})
 		}
 		out.length = decimalBytes(out.precision)
 	case s.name == "float" && len(args) > 0:
-		if n(0, 1, 53) <= 24 {
+		if n(0, 1, 53, imprecise(53)) <= 24 {
 			return sized(systemByName["real"], nil, what)
 		}
 	case (s.name == "time" || s.name == "datetime2" || s.name == "datetimeoffset") && len(args) > 0:
-		out.scale = n(0, 0, 7)
+		out.scale = n(0, 0, 7, func(v int) *failure { return fail(1002, "Line 1: Specified scale %d is invalid.", v) })
 		more := map[bool]int{true: 0, false: 1}[out.scale < 3]
 		if out.scale > 4 {
 			more = 2

@@ -139,8 +139,13 @@ func TestConversions(t *testing.T) {
 		{"CAST(NULL AS int)", "NULL"},
 		{"CAST(1 AS nothing)", "error 2715"},
 		{"CAST(1 AS int(4))", "error 2716"},
-		{"CAST('x' AS varchar(8001))", "error 2717"},
-		{"CAST('x' AS varchar(0))", "error 2717"},
+		{"CAST('x' AS varchar(8001))", "error 131"},
+		{"CAST('x' AS varchar(0))", "error 1001"},
+		{"CAST('x' AS nvarchar(4001))", "error 2717"},
+		{"CAST(1 AS decimal(39, 1))", "error 2750"},
+		{"CAST(1 AS decimal(5, 6))", "error 192"},
+		{"CAST(1 AS float(54))", "error 2750"},
+		{"CAST('2026-05-04' AS datetime2(8))", "error 1002"},
 	} {
 		if got := x.value(c[0]); got != c[1] {
 			t.Errorf("%s: %s, want %s", c[0], got, c[1])

@@ -3,6 +3,8 @@
 // for is the model's business.
 package tsql
 
+import "slices"
+
 // Expr is an expression.
 type Expr interface{ isExpr() }
 
@@ -261,64 +263,68 @@ func Walk(x Expr, f func(Expr)) {
 		return
 	}
 	f(x)
-	each := func(list ...Expr) {
-		for _, e := range list {
-			if e != nil {
-				Walk(e, f)
-			}
-		}
+	for _, p := range Parts(x) {
+		Walk(p, f)
 	}
 	switch x := x.(type) {
-	case *Unary:
-		each(x.X)
-	case *Binary:
-		each(x.L, x.R)
-	case *Call:
-		each(x.Args...)
-		for _, o := range x.Within {
-			each(o.X)
-		}
-		if x.Over != nil {
-			each(x.Over.Partition...)
-			for _, o := range x.Over.Order {
-				each(o.X)
-			}
-		}
-	case *Convert:
-		each(x.X, x.Style)
-	case *Case:
-		each(x.Operand)
-		for _, w := range x.Whens {
-			each(w.If, w.Then)
-		}
-		each(x.Else)
 	case *In:
-		each(x.X)
-		each(x.List...)
-		if x.Query != nil {
-			WalkQuery(x.Query, f, nil)
-		}
-	case *Between:
-		each(x.X, x.Low, x.High)
-	case *Like:
-		each(x.X, x.Pattern, x.Escape)
-	case *IsNull:
-		each(x.X)
+		WalkQuery(x.Query, f, nil)
 	case *Exists:
 		WalkQuery(x.Query, f, nil)
 	case *Subquery:
 		WalkQuery(x.Query, f, nil)
-	case *Collate:
-		each(x.X)
-	case *Method:
-		each(x.X)
-		each(x.Args...)
-	case *AtZone:
-		each(x.X, x.Zone)
 	case *Quantified:
-		each(x.X)
 		WalkQuery(x.Query, f, nil)
 	}
+}
+
+// Parts are the expressions that one is made of, without those of queries within.
+func Parts(x Expr) []Expr {
+	var out []Expr
+	switch x := x.(type) {
+	case *Unary:
+		out = []Expr{x.X}
+	case *Binary:
+		out = []Expr{x.L, x.R}
+	case *Call:
+		out = slices.Concat(x.Args, ordered(x.Within))
+		if x.Over != nil {
+			out = slices.Concat(out, x.Over.Partition, ordered(x.Over.Order))
+		}
+	case *Convert:
+		out = []Expr{x.X, x.Style, x.Culture}
+	case *Case:
+		out = append(out, x.Operand)
+		for _, w := range x.Whens {
+			out = append(out, w.If, w.Then)
+		}
+		out = append(out, x.Else)
+	case *In:
+		out = append([]Expr{x.X}, x.List...)
+	case *Between:
+		out = []Expr{x.X, x.Low, x.High}
+	case *Like:
+		out = []Expr{x.X, x.Pattern, x.Escape}
+	case *IsNull:
+		out = []Expr{x.X}
+	case *Collate:
+		out = []Expr{x.X}
+	case *Method:
+		out = append([]Expr{x.X}, x.Args...)
+	case *AtZone:
+		out = []Expr{x.X, x.Zone}
+	case *Quantified:
+		out = []Expr{x.X}
+	}
+	return slices.DeleteFunc(out, func(e Expr) bool { return e == nil })
+}
+
+func ordered(items []OrderItem) []Expr {
+	var out []Expr
+	for _, o := range items {
+		out = append(out, o.X)
+	}
+	return out
 }
 
 // WalkQuery hands on all expressions of a query, and the tables it reads, where

@@ -191,6 +191,8 @@ func (p *Parser) columnTail(c *Column) {
 		switch {
 		case p.Take("collate"):
 			c.Collation = p.name()
+		case c.Null != 0 && p.at("not", "null"):
+			p.fail(8150, "Multiple NULL constraints were specified for column '%s'.", c.Name)
 		case p.Take("not", "null"):
 			c.Null = 'n'
 		case p.Take("null"):

@@ -46,6 +46,12 @@ func Canon(x Expr, fold func(string) string) string {
 	return p.print(x, 0)
 }
 
+// Bare is Canon without what stands before the names of columns.
+func Bare(x Expr, fold func(string) string) string {
+	p := printer{canon: true, name: func(parts []string) string { return Quote(fold(parts[len(parts)-1])) }}
+	return p.print(x, 0)
+}
+
 // TypeText writes a type as the server stores it in an expression.
 func TypeText(t TypeName) string {
 	s := Path(t.Name)

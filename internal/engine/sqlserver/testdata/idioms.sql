@@ -93,7 +93,7 @@ CREATE TABLE dbo.x (a datetime DEFAULT DATEADD(DAY, 1, GETDATE()), b AS DATEDIFF
 CREATE TABLE dbo.x (id int NOT NULL IDENTITY (1, 1), CONSTRAINT PK_x PRIMARY KEY (id) WITH FILLFACTOR = 90 ON [PRIMARY])
 CREATE TABLE x (id int primary key, constraint fk foreign key (id) references stay (id) on delete no action on update no action)
 CREATE TABLE dbo.x (a int not null default 0 check (a >= 0), b varchar(max) collate database_default, c int references dbo.stay, unique (a), check (a < 10 and b is not null))
-CREATE TABLE dbo.x (id int NOT NULL, v varchar(5) CONSTRAINT c1 CHECK (v IN ('a','b')), w varchar(5) CHECK (v LIKE '[A-Z]%' OR LEN(v) BETWEEN 1 AND 3))
+CREATE TABLE dbo.x (id int NOT NULL, v varchar(5) CONSTRAINT c1 CHECK (v IN ('a','b')), w varchar(5) CHECK (w LIKE '[A-Z]%' OR LEN(w) BETWEEN 1 AND 3))
 CREATE TABLE dbo.x (id UNIQUEIDENTIFIER NOT NULL DEFAULT NEWSEQUENTIALID() ROWGUIDCOL, ts ROWVERSION)
 CREATE TABLE dbo.x (id int, n numeric(18,0), d dec(5), i integer, c character varying(20), nc national character(5), dp double precision, bv binary varying(3), f float, ch char, vc varchar, nvc nvarchar, vb varbinary)
 CREATE TABLE [dbo].[x]([a b] [int] NULL, [from] [nvarchar](50) NULL, [x]]y] int)
