@@ -471,3 +471,10 @@ var (
 	ErrNoScratch = errors.New("a scratch database is needed and nobody said where")
 	ErrUncertain = errors.New("it is not known whether the last step was kept")
 )
+
+// Remaker is an Engine that makes some columns anew when they get another type, as nothing
+// converts what they hold: a value can be given for them then.
+type Remaker interface {
+	// Remakes tells whether that is so when the column was comes to be now.
+	Remakes(was, now *catalog.Object) bool
+}

@@ -8,6 +8,7 @@ import (
 	"dappermirror/internal/core/catalog"
 	"dappermirror/internal/core/compare"
 	"dappermirror/internal/core/scope"
+	"dappermirror/internal/engine"
 )
 
 // fills reads the --fill options; each must name a column of the source.
@@ -42,6 +43,12 @@ func fills(texts []string, source *catalog.Catalog) (map[catalog.Ref]string, err
 // nothing.
 func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison, others *Patterns) error {
 	needed := map[catalog.Ref]bool{}
+	remakes := func(_, _ *catalog.Object) bool { return false }
+	if e, err := engine.Named(cmp.Target.Engine); err == nil {
+		if r, ok := e.(engine.Remaker); ok {
+			remakes = r.Remakes
+		}
+	}
 	for _, it := range cmp.Items {
 		if it.Source == nil || it.Target == nil {
 			continue
@@ -50,7 +57,7 @@ func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison, others
 			if p.Kind() != catalog.Column || p.Source == nil {
 				continue
 			}
-			if d := p.Property("not null"); p.Target == nil || d != nil && d.Target == nil {
+			if d := p.Property("not null"); p.Target == nil || d != nil && d.Target == nil || remakes(p.Target, p.Source) {
 				needed[it.Source.PartRef(p.Source)] = true
 			}
 		}
@@ -59,7 +66,7 @@ func fillsSomething(fill map[catalog.Ref]string, cmp *compare.Comparison, others
 	for _, column := range columns {
 		_, name, _ := strings.Cut(column.String(), ":")
 		if err := others.matches("--fill "+name, needed[column], func() error {
-			return Troubled("usage", "--fill %s does nothing here: the column is neither new in its table nor becomes NOT NULL", name)
+			return Troubled("usage", "--fill %s does nothing here: the column is neither new in its table nor becomes NOT NULL, and what it holds stays", name)
 		}); err != nil {
 			return err
 		}

@@ -21,6 +21,7 @@ import (
 	"dappermirror/internal/core/order"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/engine"
+	"dappermirror/internal/engine/sqlserver/convert"
 	"dappermirror/internal/engine/sqlserver/reader"
 	"dappermirror/internal/engine/sqlserver/vocab"
 	"dappermirror/internal/engine/sqlserver/writer"
@@ -69,6 +70,11 @@ var classes = map[string]engine.Class{"begin transaction": engine.Begins, "commi
 // Writer implements engine.Engine.
 func (Engine) Writer(opt engine.WriteOptions) order.Writer {
 	return &writer.Writer{Fill: opt.Fill, Back: opt.Back, AvoidBlocking: opt.AvoidBlocking}
+}
+
+// Remakes implements engine.Remaker.
+func (Engine) Remakes(was, now *catalog.Object) bool {
+	return convert.Never(was.Text("type"), now.Text("type")) && !was.Has("generated") && !now.Has("generated")
 }
 
 // Definition implements engine.Engine.

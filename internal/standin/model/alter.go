@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"dappermirror/facts/sqlserver"
 	"dappermirror/internal/standin/tsql"
 )
 
@@ -266,7 +267,7 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	same := c.system == now.system && c.collation == now.collation
 	equal := same && c.length == now.length && c.precision == now.precision && c.scale == now.scale
 	variable := strings.HasPrefix(c.dataType.name, "var") || strings.HasPrefix(c.dataType.name, "nvar")
-	widens := same && variable && c.length > 0 && (now.length < 0 && false || now.length >= c.length) && (now.nullable || !c.nullable)
+	widens := same && variable && c.length > 0 && now.length >= c.length && (now.nullable || !c.nullable)
 	if !equal || c.nullable != now.nullable {
 		t.searched(c)
 		if blocks := x.blocks(t, c, true, widens, same); len(blocks) > 0 {
@@ -276,12 +277,18 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	if now.dataType.name == "timestamp" {
 		panic(fail(4927, "Cannot alter column '%s' to be data type timestamp.", c.name))
 	}
+	switch sqlserver.Converts(c.system.name, now.system.name) {
+	case sqlserver.Never:
+		panic(fail(206, "Operand type clash: %s is incompatible with %s", c.system.name, now.system.name))
+	case sqlserver.WhenTold:
+		panic(fail(257, "Implicit conversion from data type %s to %s is not allowed. Use the CONVERT function to run this query.", c.system.name, now.system.name))
+	}
 	at := t.place(c.id)
 	t.cols[at] = now
 	rows := make([][]any, len(t.rows))
 	for i, r := range t.rows {
 		rows[i] = slices.Clone(r)
-		rows[i][at] = x.stored(t, now, r[at], "UPDATE")
+		rows[i][at] = x.stored(t, now, uniqueBytes(r[at], c.dataType, now.dataType), "UPDATE")
 	}
 	t.rows = rows
 	x.retested(t, c)

@@ -148,6 +148,22 @@ func (x *session) once(r *relation, of string) *relation {
 	return r
 }
 
+// bindUpdate is bind of what a table alone is changed by.
+func (x *session) bindUpdate(b *tsql.Update) {
+	q := &tsql.Query{With: b.With, First: &tsql.Select{From: []tsql.From{{Name: b.Table}}, Where: b.Where}}
+	for i, s := range b.Sets {
+		if s.Var == "" && slices.ContainsFunc(b.Sets[:i], func(o tsql.Item) bool { return o.Var == "" && x.d.fold(o.Alias) == x.d.fold(s.Alias) }) {
+			panic(fail(264, "The column name '%s' is specified more than once in the SET clause or column list of an INSERT. A column cannot be assigned more than one value in the same clause.", s.Alias))
+		}
+		if n, ok := s.X.(*tsql.Name); !ok || len(n.Parts) > 1 || !strings.EqualFold(n.Parts[0], "default") {
+			q.First.Items = append(q.First.Items, tsql.Item{X: s.X})
+		}
+	}
+	if b.From == nil && len(q.First.Items) > 0 {
+		x.bind(q)
+	}
+}
+
 // bind looks the names of a query up before it is run, as rows may be few. What the catalog
 // shows is left to the running.
 func (x *session) bind(q *tsql.Query) {

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"dappermirror/facts/sqlserver"
 	"dappermirror/internal/standin/tsql"
 )
 
@@ -359,10 +360,13 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 	if e.Parse {
 		return x.unread("PARSE", in, e.X, e.Culture)
 	}
+	if from := x.static(e.X, in); from.system != nil && t.system != nil && sqlserver.Converts(from.system.name, t.system.name) == sqlserver.Never {
+		panic(fail(529, "Explicit conversion from data type %s to %s is not allowed.", from.system.name, t.system.name))
+	}
 	if t.unit > 0 && len(e.Type.Args) == 0 { // 30 letters where nothing is said
 		t.length = 30 * t.unit
 	}
-	v := x.eval(e.X, in)
+	v := uniqueBytes(x.eval(e.X, in), x.static(e.X, in), t)
 	if s, ok := v.(string); ok && t.class == 'b' && x.national(e.X, in) && e.Style == nil {
 		v = bytesOf(s, true)
 	}
@@ -406,6 +410,26 @@ func plain(v any) bool {
 		return true
 	}
 	return false
+}
+
+// static is the type of an expression, as far as it is told without a value.
+func (x *session) static(e tsql.Expr, in *env) dataType {
+	switch e := e.(type) {
+	case *tsql.Name:
+		if in != nil {
+			c, _ := x.column(in, e)
+			return c.typ
+		}
+	case *tsql.Variable:
+		if v := x.vars[strings.ToLower(e.Name)]; v != nil {
+			return v.dataType
+		}
+	case *tsql.Convert:
+		return x.d.typeOf(e.Type, "CONVERT")
+	case *tsql.Collate:
+		return x.static(e.X, in)
+	}
+	return dataType{}
 }
 
 // national tells whether a text is one of national letters, which are kept otherwise.

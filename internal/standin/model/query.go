@@ -472,22 +472,13 @@ func aggregates(items []tsql.Item) bool {
 
 // walkOwn is tsql.Walk without what stands in queries within.
 func walkOwn(e tsql.Expr, f func(tsql.Expr)) {
-	switch e.(type) {
-	case *tsql.Subquery, *tsql.Exists, *tsql.Quantified:
+	if e == nil {
 		return
 	}
-	if in, ok := e.(*tsql.In); ok && in.Query != nil {
-		walkOwn(in.X, f)
-		return
+	f(e)
+	for _, p := range tsql.Parts(e) {
+		walkOwn(p, f)
 	}
-	if c, ok := e.(*tsql.Call); ok {
-		f(c)
-		for _, a := range c.Args {
-			walkOwn(a, f)
-		}
-		return
-	}
-	tsql.Walk(e, f)
 }
 
 // groups are the rows of a query, one environment for each group.

@@ -530,15 +530,13 @@ func (x *session) update(b *tsql.Update) {
 	if b.Top != nil {
 		panic(fail(unknown, "The stand-in does not know UPDATE TOP."))
 	}
+	x.bindUpdate(b)
 	t, at, envs := x.chosen(b.Table, b.Hints, b.From, b.Where, b.With)
 	rows := slices.Clone(t.rows)
 	var was, now [][]any
 	for n, i := range at {
 		row := slices.Clone(rows[i])
-		for i, s := range b.Sets {
-			if s.Var == "" && slices.ContainsFunc(b.Sets[:i], func(o tsql.Item) bool { return o.Var == "" && x.d.fold(o.Alias) == x.d.fold(s.Alias) }) {
-				panic(fail(264, "The column name '%s' is specified more than once in the SET clause or column list of an INSERT. A column cannot be assigned more than one value in the same clause.", s.Alias))
-			}
+		for _, s := range b.Sets {
 			if s.Var != "" {
 				v := x.variable(s.Var)
 				v.value = v.convert(x.eval(s.X, envs[n]), false)

@@ -1,6 +1,8 @@
 package model
 
 import (
+	"encoding/hex"
+	"fmt"
 	"math/big"
 	"slices"
 	"strconv"
@@ -296,6 +298,30 @@ func (t dataType) toExact(v any) any {
 		panic(fail(8115, "Arithmetic overflow error converting expression to data type %s.", t.name))
 	}
 	return d
+}
+
+// uniqueBytes are the bytes of a uniqueidentifier that is to become bytes, its first three
+// groups from the last byte to the first, and the other way (SQL Server: uniqueidentifier).
+func uniqueBytes(v any, from, to dataType) any {
+	if from.system == nil || to.system == nil {
+		return v
+	}
+	swapped := func(b []byte) []byte {
+		return []byte{b[3], b[2], b[1], b[0], b[5], b[4], b[7], b[6], b[8], b[9], b[10], b[11], b[12], b[13], b[14], b[15]}
+	}
+	switch s := v.(type) {
+	case string:
+		b, err := hex.DecodeString(strings.ReplaceAll(s, "-", ""))
+		if from.class == 'g' && to.class == 'b' && err == nil && len(b) == 16 {
+			return swapped(b)
+		}
+	case []byte:
+		if to.class == 'g' && from.class == 'b' {
+			b := swapped(append(slices.Clone(s), make([]byte, 16)...)[:16])
+			return fmt.Sprintf("%X-%X-%X-%X-%X", b[:4], b[4:6], b[6:8], b[8:10], b[10:])
+		}
+	}
+	return v
 }
 
 func (t dataType) toBinary(v any, assign bool) any {

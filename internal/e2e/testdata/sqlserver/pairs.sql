@@ -1165,6 +1165,17 @@ CREATE FULLTEXT INDEX ON dbo.gone (name) KEY INDEX UQ_gone ON words;
 CREATE FULLTEXT CATALOG words AS DEFAULT;
 CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT UQ_ship UNIQUE, name nvarchar(60));
 CREATE FULLTEXT INDEX ON dbo.ship (name) KEY INDEX UQ_ship WITH STOPLIST = OFF;
+=== types that nothing converts | --may-lose * --fill dbo.call.day=CONVERT(date,CONVERT(varchar(8),day)) --fill dbo.call.key=NEWID()
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, [key] int NOT NULL, day int NOT NULL, at time NULL, doc xml NULL, word text NULL, mark uniqueidentifier NULL CONSTRAINT DF_mark DEFAULT NEWID(), days date NULL);
+CREATE INDEX by_key ON dbo.call ([key]) INCLUDE (day);
+CREATE INDEX by_mark ON dbo.call (mark);
+INSERT INTO dbo.call VALUES (1, 7, 20261127, '10:11', '<a/>', 'x', NULL, '2026-11-27'), (2, 8, 20251126, NULL, NULL, NULL, '0E984725-C51C-4BF4-9960-E1C80E27ABA0', NULL);
+--- to
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, [key] uniqueidentifier NOT NULL, day date NOT NULL, at date NULL, doc int NULL, word int NULL, mark int NULL CONSTRAINT DF_mark DEFAULT 3, days int NULL);
+CREATE INDEX by_key ON dbo.call ([key]) INCLUDE (day);
+CREATE INDEX by_mark ON dbo.call (mark);
+--- rows SELECT id, day FROM dbo.call ORDER BY id
+1,2026-11-27;2,2025-11-26
 === full-text search of views comes, goes, and steps aside | --may-lose *
 CREATE FULLTEXT CATALOG words AS DEFAULT;
 CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name nvarchar(60), notes nvarchar(max), flag nvarchar(2));

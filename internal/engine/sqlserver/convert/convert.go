@@ -151,29 +151,3 @@ func fraction(name string, args []int) int {
 	}
 	return 7
 }
-
-// Explicit tells whether the server converts values of one type to another only when
-// it is told to (SQL Server: CAST and CONVERT, Implicit conversions).
-func Explicit(was, now string) bool {
-	a, _ := Split(was)
-	b, _ := Split(now)
-	fa, fb := families[a], families[b]
-	times := func(f family) bool { return f == date || f == clock || f == moment }
-	numbers := func(f family) bool { return f == whole || f == exact || f == approximate }
-	texts := func(f family) bool { return f == letters || f == national }
-	switch {
-	case a == b || fa == 0 || fb == 0:
-		return false
-	case times(fa) && (numbers(fb) || fb == bytes), times(fb) && (numbers(fa) || fa == bytes):
-		return true
-	case fa == date && fb == clock, fa == clock && fb == date:
-		return true
-	case texts(fa) && fb == bytes, fa == bytes && texts(fb), fa == approximate && fb == bytes, fa == bytes && fb == approximate:
-		return true
-	case (a == "money" || a == "smallmoney") && texts(fb):
-		return true
-	case a == "text" && fb != letters, a == "ntext" && fb != national, a == "image" && fb != bytes:
-		return true
-	}
-	return false
-}

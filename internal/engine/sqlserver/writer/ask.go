@@ -68,7 +68,7 @@ func comparable(p *catalog.Object) bool {
 }
 
 // typeRisks are what a change of type can do to the values that are there.
-func typeRisks(c *order.Change, it *compare.Item) []order.Risk {
+func (w *Writer) typeRisks(c *order.Change, it *compare.Item) []order.Risk {
 	p, was := it.Source, it.Target
 	from, to := underlying(c.Actual, was), underlying(c.Desired, p)
 	if from == to || convert.Safe(from, to) {
@@ -76,6 +76,9 @@ func typeRisks(c *order.Change, it *compare.Item) []order.Risk {
 	}
 	o := c.Target
 	ref := c.Source.PartRef(p)
+	if convert.Never(from, to) {
+		return []order.Risk{{Kind: order.Loss, On: ref, Text: fmt.Sprintf("the values of column %s of table %s, as nothing makes %s of %s", was.Name, o.Name, to, from), Ask: w.anyValue(o, was)}}
+	}
 	name := quote(was.Name)
 	there := fmt.Sprintf("TRY_CONVERT(%s, %s)", to, name)
 	may := order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when a value of column %s is no %s", p.Name, to),

@@ -29,10 +29,15 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 		return []*order.Action{w.dropColumn(c, it.Target)}
 	case it.Status == compare.Same && !c.Rebuilds(it) && !c.RebuildsFact(it, "default") && !follows(c, it):
 		return nil
+	case unlike(it) && w.filled(c.Source, it.Source):
+		return w.alterColumn(c, it)
 	case anew(it) || c.Rebuilds(it) && it.Source.Has("generated"):
 		drop, add := w.dropColumn(c, it.Target), w.addColumn(c, it.Source)
-		if it.Target.Has("generated") {
+		switch {
+		case it.Target.Has("generated"):
 			drop.Risks = nil
+		case unlike(it):
+			drop.Risks[0].Text += ", as nothing makes " + it.Source.Text("type") + " of " + it.Target.Text("type")
 		}
 		return []*order.Action{drop, add}
 	}
@@ -42,13 +47,23 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 // anew tells whether a column must be dropped and added.
 func anew(it *compare.Item) bool {
 	s, t := it.Source, it.Target
-	if s.Has("generated") != t.Has("generated") || (s.Text("type") == "rowversion") != (t.Text("type") == "rowversion") {
+	if s.Has("generated") != t.Has("generated") || (s.Text("type") == "rowversion") != (t.Text("type") == "rowversion") || unlike(it) {
 		return true
 	}
 	if !s.Has("generated") {
 		return false
 	}
 	return it.Property("generated") != nil || it.Property("not null") != nil || it.Property("persisted") != nil && s.Has("not null")
+}
+
+// unlike tells whether a column is to have a type that nothing converts its values to.
+func unlike(it *compare.Item) bool {
+	return !it.Source.Has("generated") && !it.Target.Has("generated") && convert.Never(it.Target.Text("type"), it.Source.Text("type"))
+}
+
+func (w *Writer) filled(o, p *catalog.Object) bool {
+	_, ok := w.fill(o, p)
+	return ok
 }
 
 func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
@@ -75,8 +90,7 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 		if p.Has("not null") {
 			a.SQL = append(a.SQL, batch("ALTER TABLE "+qualified(o)+" ALTER COLUMN "+quote(p.Name)+" "+ddl.Type(p)+ddl.Null(p)+";"))
 			if since(o, p) == "" || value != since(o, p) { // which never is
-				a.Risks = append(a.Risks, order.Risk{Kind: order.MayFail, On: ref, Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
-					Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", o.Name, p.Name, value)}})
+				a.Risks = append(a.Risks, isNull(c, p, value))
 			}
 		}
 	default:
@@ -90,6 +104,12 @@ func (w *Writer) addColumn(c *order.Change, p *catalog.Object) *order.Action {
 	}
 	a.SQL = append(a.SQL, ddl.Comments(p, nil, ddl.LevelOf(o).Part(p))...)
 	return a
+}
+
+// isNull is the risk that what a new column is filled with is NULL where none may be.
+func isNull(c *order.Change, p *catalog.Object, value string) order.Risk {
+	return order.Risk{Kind: order.MayFail, On: c.Source.PartRef(p), Text: fmt.Sprintf("fails when the value for column %s is NULL itself", p.Name),
+		Ask: &order.Question{Count: fmt.Sprintf("SELECT count(*) FROM %s WHERE (%s) IS NULL", qualified(c.Target), value), What: "would still hold NULL", None: "none would", Tries: fmt.Sprintf("--fill %s.%s=%s", c.Source.Name, p.Name, value)}}
 }
 
 // columnsOf is the effect that a table has other columns, by which versioning learns of it.
@@ -228,7 +248,7 @@ func (w *Writer) restated(c *order.Change, it *compare.Item, a *order.Action, al
 	if swaps(it) || p.Has("not null") && !was.Has("not null") {
 		a.Effects = append(a.Effects, order.Effect{On: c.Target.Ref(), Aspect: vocab.AspectRows})
 	}
-	a.Risks = append(a.Risks, typeRisks(c, it)...)
+	a.Risks = append(a.Risks, w.typeRisks(c, it)...)
 	notNull := p.Has("not null") && !was.Has("not null")
 	whole := alter + "ALTER COLUMN " + quote(p.Name) + " " + ddl.Type(p) + sparseSQL(p)
 	if swaps(it) || follows(c, it) {
@@ -270,7 +290,7 @@ func sparseSQL(p *catalog.Object) string {
 // swaps tells whether a column is to have a type that the server does not convert to by
 // itself.
 func swaps(it *compare.Item) bool {
-	return convert.Explicit(it.Target.Text("type"), it.Source.Text("type"))
+	return unlike(it) || convert.Explicit(it.Target.Text("type"), it.Source.Text("type"))
 }
 
 // swapped gives a column a type that the server does not convert to by itself: a new
@@ -286,7 +306,14 @@ func (w *Writer) swapped(c *order.Change, it *compare.Item, a *order.Action, alt
 	bare.Remove("not null")
 	old, fresh := quote(p.Name), quote(tmp.Name)
 	value := "CONVERT(" + p.Text("type") + ", " + old + ")"
-	if f, ok := w.fill(o, p); ok {
+	switch f, ok := w.fill(o, p); {
+	case ok && unlike(it):
+		value = "(" + f + ")"
+		a.Fills, a.Uses = append(a.Fills, order.NewFill(o.PartRef(p), qualified(c.Target), f)), append(a.Uses, reads(c, f)...)
+		if p.Has("not null") {
+			a.Risks = append(a.Risks, isNull(c, p, f))
+		}
+	case ok:
 		value = "COALESCE(" + value + ", " + f + ")"
 		a.Fills = append(a.Fills, order.Fill{On: o.PartRef(p), Value: f, Ask: holdsNull(c.Target, it.Target)})
 	}

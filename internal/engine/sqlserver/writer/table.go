@@ -327,7 +327,11 @@ func (w *Writer) taken(c *order.Change, p, was *catalog.Object, a *order.Action)
 		return ""
 	}
 	it := &compare.Item{Source: p, Target: was}
-	a.Risks = append(a.Risks, typeRisks(c, it)...)
+	if unlike(it) {
+		a.Risks = append(a.Risks, w.typeRisks(c, it)...)
+		return w.taken(c, p, nil, a)
+	}
+	a.Risks = append(a.Risks, w.typeRisks(c, it)...)
 	value := quote(was.Name)
 	if p.Text("type") != was.Text("type") {
 		value = "CONVERT(" + p.Text("type") + ", " + value + ")"
