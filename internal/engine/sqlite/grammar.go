@@ -64,5 +64,5 @@ func statement(sql string) texts.Reading {
 	if word == "create" {
 		return texts.Reading{Action: texts.Main, Makes: m}
 	}
-	return texts.Reading{Action: texts.Main, Alters: m}
+	return texts.Reading{Action: texts.Main, Alters: m, Removes: word == "drop"}
 }

@@ -53,8 +53,10 @@ type Reading struct {
 	// Makes is the thing that the statement makes; nil where it makes none, or
 	// none that has a name.
 	Makes *Made
-	// Alters is what it changes or takes away that another one made.
-	Alters *Made
+	// Alters is what it changes or takes away that another one made; Removes says that it
+	// takes it away.
+	Alters  *Made
+	Removes bool
 	// Then is what else the statement means, to be done apart from it.
 	Then *Reading
 }

@@ -208,6 +208,7 @@ func (r *rewriter) alter(of catalog.Ref) {
 		r.change.Objects[of] = f.Name
 		return
 	}
+	own = standing(own)
 	r.change.Objects[of] = r.Sources[own[0].file].Name
 	was, is := r.was[of], r.is[of]
 	by := map[catalog.Ref][]*statement{}
@@ -234,6 +235,14 @@ func (r *rewriter) alter(of catalog.Ref) {
 	for _, key := range changed {
 		r.piece(key, by[key], is, &last)
 	}
+}
+
+// standing leaves out what takes a thing away before it is made: that may stay as it is.
+func standing(own []*statement) []*statement {
+	for len(own) > 1 && own[0].Removes {
+		own = own[1:]
+	}
+	return own
 }
 
 // sets tells whether a piece needs settings of its own, which would reach what
@@ -268,6 +277,7 @@ func (r *rewriter) piece(key catalog.Ref, own []*statement, is *layouts, last **
 	}
 	kept := map[string]*statement{}
 	var free *statement
+	own = standing(own)
 	for _, s := range own {
 		if wanted[s.canon] {
 			kept[s.canon] = s

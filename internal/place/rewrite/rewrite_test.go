@@ -36,7 +36,7 @@ var grammar = texts.Grammar{
 		if strings.EqualFold(word(1), "index") {
 			made = &texts.Made{Name: word(4), Part: word(2), PartKinds: []catalog.Kind{catalog.Index}}
 		}
-		if strings.EqualFold(word(0), "create") {
+		if r.Removes = strings.EqualFold(word(0), "drop"); strings.EqualFold(word(0), "create") {
 			r.Makes = made
 		} else {
 			r.Alters = made
@@ -103,6 +103,9 @@ func TestRewrite(t *testing.T) {
 			"CREATE TABLE berth (id);\nCOMMENT ON berth 'x';\n\nCREATE INDEX i ON berth (z);\n", nil},
 		{"what comes before what stays", "create table berth(id);\nCOMMENT ON berth 'x';\n", []string{"berth: CREATE TABLE berth (id); COMMENT ON berth 'x'"},
 			[]string{"berth: CREATE TABLE berth (id); OWNER OF berth; COMMENT ON berth 'x'"}, "CREATE TABLE berth (id);\nOWNER OF berth;\nCOMMENT ON berth 'x';\n", nil},
+		{"what takes it away first stays, with what is said of it", "DROP TABLE berth;\n-- x\ncreate table berth(id);\nDROP INDEX i ON berth;\nCREATE INDEX i ON berth (id);\n", []string{"berth: CREATE TABLE berth (id) | i: CREATE INDEX i ON berth (id)"},
+			[]string{"berth: CREATE TABLE berth (n) | i: CREATE INDEX i ON berth (n)"}, "DROP TABLE berth;\n-- x\nCREATE TABLE berth (n);\nDROP INDEX i ON berth;\nCREATE INDEX i ON berth (n);\n", nil},
+		{"what takes it away goes with it", "DROP TABLE berth;\ncreate table berth(id);\nCREATE TABLE vessel (id);\n", []string{"berth: CREATE TABLE berth (id)", "vessel: CREATE TABLE vessel (id)"}, []string{"vessel: CREATE TABLE vessel (id)"}, "CREATE TABLE vessel (id);\n", nil},
 		{"an object goes, and its file", "CREATE TABLE berth (id);\n", []string{"berth: CREATE TABLE berth (id)"}, nil, "", map[string]string{"one.sql": ""}},
 		{"an object goes from among others", "CREATE TABLE berth (id);\n\nCREATE TABLE vessel (id);\n", []string{"berth: CREATE TABLE berth (id)", "vessel: CREATE TABLE vessel (id)"}, []string{"vessel: CREATE TABLE vessel (id)"},
 			"CREATE TABLE vessel (id);\n", nil},

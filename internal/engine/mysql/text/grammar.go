@@ -155,7 +155,7 @@ func read(sql string, d sqltext.Dialect) texts.Reading {
 			r.SQL = string(b)
 		}
 	default:
-		r.Alters = m
+		r.Alters, r.Removes = m, words[0] == "drop"
 	}
 	return r
 }

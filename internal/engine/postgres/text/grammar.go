@@ -123,7 +123,7 @@ func read(sql string, toks []sqltext.Token) texts.Reading {
 			r.Alters = columnOf(sql)
 		}
 	case "alter", "drop":
-		r.Alters = made(sql, words[1:])
+		r.Alters, r.Removes = made(sql, words[1:]), words[0] == "drop"
 		r.Makes = constraint(sql, r.Alters)
 	}
 	return r

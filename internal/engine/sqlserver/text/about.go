@@ -85,7 +85,7 @@ func about(st tsql.Statement) Unit {
 	case *tsql.Module:
 		u.noted(moduleOf(b), b.Verb != "ALTER")
 	case *tsql.Drop:
-		u.Alters = dropped(b)
+		u.Alters, u.Removes = dropped(b), true
 	default:
 		u.noted(simple(b))
 	}
