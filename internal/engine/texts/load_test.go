@@ -217,7 +217,7 @@ func TestOwns(t *testing.T) {
 		{Made{}, "", ""},
 		{Made{Schema: "harbour", Name: "berth", Is: func(*catalog.Object) bool { return false }}, "", ""},
 	} {
-		o, p := x.made.Owns(c)
+		o, p := ThingsOf(c).Of(&x.made)
 		object, part := "", ""
 		if o != nil {
 			object = o.Ref().String()
@@ -230,7 +230,7 @@ func TestOwns(t *testing.T) {
 		}
 	}
 	c.FoldNames = true
-	if o, _ := (&Made{Name: "FEE"}).Owns(c); o == nil {
+	if o, _ := ThingsOf(c).Of(&Made{Name: "FEE"}); o == nil {
 		t.Error("in other letters it is not found where these do not count")
 	}
 }

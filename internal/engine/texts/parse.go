@@ -216,29 +216,56 @@ func shown(names []string) string {
 	return strings.Join(out, ", ")
 }
 
-// Owns finds what a statement names among the things of a structure; nil where
-// it is not there, or it is not certain which it is. Of a part that is not
-// found, its object is answered.
-func (m *Made) Owns(c *catalog.Catalog) (*catalog.Object, *catalog.Object) {
+// Things are those of a structure by their names.
+type Things struct {
+	fold    bool
+	objects map[string][]*catalog.Object
+	parts   map[string][][2]*catalog.Object // the object, and its part
+}
+
+// ThingsOf puts the things of a structure in order.
+func ThingsOf(c *catalog.Catalog) *Things {
+	t := &Things{objects: map[string][]*catalog.Object{}, parts: map[string][][2]*catalog.Object{}}
+	if c == nil {
+		return t
+	}
+	t.fold = c.FoldNames
+	for _, o := range c.Objects {
+		key := t.key(plainName(o))
+		t.objects[key] = append(t.objects[key], o)
+		for _, p := range o.Parts {
+			key := t.key(p.Name)
+			t.parts[key] = append(t.parts[key], [2]*catalog.Object{o, p})
+		}
+	}
+	return t
+}
+
+func (t *Things) key(name string) string {
+	if t.fold {
+		return catalog.FoldASCII(name)
+	}
+	return name
+}
+
+// Of finds what a statement names; nil where it is not there, or it is not certain which
+// it is. Of a part that is not found, its object is answered.
+func (t *Things) Of(m *Made) (*catalog.Object, *catalog.Object) {
 	if m.Name == "" && m.Part == "" {
 		return nil, nil
 	}
-	var found []*catalog.Object
-	same := func(a, b string) bool {
-		return a == b || c.FoldNames && catalog.FoldASCII(a) == catalog.FoldASCII(b)
-	}
+	same := func(a, b string) bool { return t.key(a) == t.key(b) }
 	if m.Name == "" { // a part that stands for itself
-		for _, o := range c.Objects {
-			for _, p := range o.Parts {
-				if same(p.Name, m.Part) && slices.Contains(m.PartKinds, p.Kind) && (m.Schema == "" || same(o.Schema, m.Schema)) {
-					return o, p
-				}
+		for _, x := range t.parts[t.key(m.Part)] {
+			if o, p := x[0], x[1]; slices.Contains(m.PartKinds, p.Kind) && (m.Schema == "" || same(o.Schema, m.Schema)) {
+				return o, p
 			}
 		}
 		return nil, nil
 	}
-	for _, o := range c.Objects {
-		if same(plainName(o), m.Name) && (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || same(o.Schema, m.Schema)) && (m.Is == nil || m.Is(o)) {
+	var found []*catalog.Object
+	for _, o := range t.objects[t.key(m.Name)] {
+		if (len(m.Kinds) == 0 || slices.Contains(m.Kinds, o.Kind)) && (m.Schema == "" || same(o.Schema, m.Schema)) && (m.Is == nil || m.Is(o)) {
 			found = append(found, o)
 		}
 	}
@@ -273,11 +300,12 @@ func letters(s string) string { return strings.ToLower(strings.Join(strings.Fiel
 // Locate notes for every thing of a structure where the statement stands that
 // made it.
 func Locate(c *catalog.Catalog, all []Parsed) {
+	things := ThingsOf(c)
 	for i := range all {
 		if all[i].Makes == nil {
 			continue
 		}
-		o, p := all[i].Makes.Owns(c)
+		o, p := things.Of(all[i].Makes)
 		switch {
 		case p != nil:
 			p.Origin = &all[i].Origin

@@ -59,6 +59,7 @@ type layouts struct {
 
 type rewriter struct {
 	*Texts
+	things *texts.Things
 	all    []*statement
 	was    map[catalog.Ref]*layouts
 	is     map[catalog.Ref]*layouts
@@ -68,7 +69,7 @@ type rewriter struct {
 
 // Rewrite changes the texts as far as the two layouts differ.
 func Rewrite(ctx context.Context, t *Texts) (*Change, error) {
-	r := &rewriter{Texts: t, was: laid(t.Was), is: laid(t.Is), added: map[string][]*layouts{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
+	r := &rewriter{Texts: t, things: texts.ThingsOf(t.Actual), was: laid(t.Was), is: laid(t.Is), added: map[string][]*layouts{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
 	if err := r.parse(ctx); err != nil {
 		return nil, err
 	}
@@ -151,7 +152,7 @@ func (r *rewriter) named(m *texts.Made) catalog.Ref {
 	if m == nil {
 		return catalog.Ref{}
 	}
-	switch o, p := m.Owns(r.Actual); {
+	switch o, p := r.things.Of(m); {
 	case p != nil:
 		return o.PartRef(p)
 	case o != nil:

@@ -195,6 +195,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		}
 	}
 	c.Objects = kept
+	things := texts.ThingsOf(c)
 	for i := range s.all {
 		p := &s.all[i]
 		if p.Makes == nil {
@@ -204,7 +205,7 @@ func (s *Server) Read(ctx context.Context) (*catalog.Catalog, error) {
 		if cut[1] == 0 || account == "" {
 			continue
 		}
-		o, part := p.Makes.Owns(c)
+		o, part := things.Of(p.Makes)
 		if p.Makes.Part != "" {
 			o = part
 		}
