@@ -1176,6 +1176,19 @@ CREATE INDEX by_key ON dbo.call ([key]) INCLUDE (day);
 CREATE INDEX by_mark ON dbo.call (mark);
 --- rows SELECT id, day FROM dbo.call ORDER BY id
 1,2026-11-27;2,2025-11-26
+=== alias types whose own types nothing converts | --may-lose *
+CREATE TYPE dbo.mark FROM int NULL;
+CREATE TYPE dbo.day FROM date NULL;
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, a dbo.mark, b dbo.day, c int NULL, d dbo.mark);
+CREATE INDEX by_a ON dbo.call (a);
+INSERT INTO dbo.call VALUES (1, 7, '2026-11-27', 3, 4);
+--- to
+CREATE TYPE dbo.mark FROM uniqueidentifier NULL;
+CREATE TYPE dbo.day FROM date NULL;
+CREATE TABLE dbo.call (id int NOT NULL PRIMARY KEY, a dbo.mark, b int NULL, c dbo.day, d int NULL);
+CREATE INDEX by_a ON dbo.call (a);
+--- rows SELECT id, d FROM dbo.call
+1,4
 === full-text search of views comes, goes, and steps aside | --may-lose *
 CREATE FULLTEXT CATALOG words AS DEFAULT;
 CREATE TABLE dbo.ship (no int NOT NULL CONSTRAINT PK_ship PRIMARY KEY, name nvarchar(60), notes nvarchar(max), flag nvarchar(2));

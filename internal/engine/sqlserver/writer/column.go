@@ -31,12 +31,12 @@ func (w *Writer) column(c *order.Change, it *compare.Item) []*order.Action {
 		return nil
 	case unlike(it) && w.filled(c.Source, it.Source):
 		return w.alterColumn(c, it)
-	case anew(it) || c.Rebuilds(it) && it.Source.Has("generated"):
+	case anew(it) || unlikeBeneath(c, it) || c.Rebuilds(it) && it.Source.Has("generated"):
 		drop, add := w.dropColumn(c, it.Target), w.addColumn(c, it.Source)
 		switch {
 		case it.Target.Has("generated"):
 			drop.Risks = nil
-		case unlike(it):
+		case unlike(it), unlikeBeneath(c, it):
 			drop.Risks[0].Text += ", as nothing makes " + it.Source.Text("type") + " of " + it.Target.Text("type")
 		}
 		return []*order.Action{drop, add}
@@ -59,6 +59,11 @@ func anew(it *compare.Item) bool {
 // unlike tells whether a column is to have a type that nothing converts its values to.
 func unlike(it *compare.Item) bool {
 	return !it.Source.Has("generated") && !it.Target.Has("generated") && convert.Never(it.Target.Text("type"), it.Source.Text("type"))
+}
+
+// unlikeBeneath is unlike of the types behind alias types.
+func unlikeBeneath(c *order.Change, it *compare.Item) bool {
+	return !it.Source.Has("generated") && !it.Target.Has("generated") && convert.Never(underlying(c.Actual, it.Target), underlying(c.Desired, it.Source))
 }
 
 func (w *Writer) filled(o, p *catalog.Object) bool {
