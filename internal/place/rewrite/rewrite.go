@@ -398,7 +398,6 @@ func (r *rewriter) edited(src []byte, list []*statement) []byte {
 			continue
 		}
 		b.Write(src[at:s.Start])
-		at = int(s.End)
 		text := r.inLines(s.about, strings.TrimRight(s.by, "\n"), src)
 		if s.Delimiter != ";" && text != "" {
 			text = "DELIMITER ;\n" + text + "\nDELIMITER " + s.Delimiter

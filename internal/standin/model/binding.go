@@ -155,7 +155,7 @@ func (x *session) bindUpdate(b *tsql.Update) {
 		if s.Var == "" && slices.ContainsFunc(b.Sets[:i], func(o tsql.Item) bool { return o.Var == "" && x.d.fold(o.Alias) == x.d.fold(s.Alias) }) {
 			panic(fail(264, "The column name '%s' is specified more than once in the SET clause or column list of an INSERT. A column cannot be assigned more than one value in the same clause.", s.Alias))
 		}
-		if n, ok := s.X.(*tsql.Name); !ok || len(n.Parts) > 1 || !strings.EqualFold(n.Parts[0], "default") {
+		if _, ok := s.X.(*tsql.Word); !ok {
 			q.First.Items = append(q.First.Items, tsql.Item{X: s.X})
 		}
 	}

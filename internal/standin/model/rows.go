@@ -556,10 +556,10 @@ func (x *session) update(b *tsql.Update) {
 				panic(fail(272, "Cannot update a timestamp column."))
 			}
 			var v any
-			if d, ok := s.X.(*tsql.Name); ok && len(d.Parts) == 1 && strings.EqualFold(d.Parts[0], "default") {
-				v = nil
-			} else {
+			if _, ok := s.X.(*tsql.Word); !ok {
 				v = x.eval(s.X, envs[n])
+			} else if c.defaultID != 0 {
+				v = x.eval(x.d.objects[c.defaultID].con.x, nil)
 			}
 			row[t.place(c.id)] = x.stored(t, c, v, "UPDATE")
 		}

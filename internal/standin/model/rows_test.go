@@ -39,6 +39,12 @@ INSERT INTO dbo.stay (ship, berth, fee) VALUES (1, 7, 10), (1, 8, 20), (2, 7, NU
 			want: "QH,NULL",
 		},
 		{
+			name: "DEFAULT as what a column becomes",
+			do:   "UPDATE dbo.ship SET flag = 'XX'; UPDATE dbo.ship SET flag = DEFAULT, tons = DEFAULT WHERE id = 2",
+			ask:  "id, flag, tons FROM dbo.ship ORDER BY id",
+			want: "1,XX,10.0;2,QH,NULL;3,XX,NULL",
+		},
+		{
 			name: "rows of a query",
 			do:   "INSERT INTO dbo.ship (id, name) SELECT id + 10, LEFT(name, 2) FROM dbo.ship WHERE tons IS NOT NULL",
 			ask:  "id, name FROM dbo.ship WHERE id > 10 ORDER BY id",

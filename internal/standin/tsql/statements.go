@@ -169,7 +169,11 @@ func (p *Parser) update() any {
 			it.Alias = path[len(path)-1]
 		}
 		op := p.assignment()
-		it.X = p.condition()
+		if t := p.Peek(); op == "" && p.Take("default") {
+			it.X = &Word{t.Text}
+		} else {
+			it.X = p.condition()
+		}
 		if op != "" {
 			left := Expr(&Name{Parts: []string{it.Alias}})
 			if it.Var != "" {
