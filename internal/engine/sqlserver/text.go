@@ -31,7 +31,7 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	if err != nil {
 		return nil, err
 	}
-	if name == "" || slices.Contains(reserved, strings.ToLower(name)) {
+	if name == "" || slices.Contains(text.Served, strings.ToLower(name)) {
 		name = "text"
 	}
 	m := model.New()
@@ -64,9 +64,6 @@ func (Engine) ReadText(ctx context.Context, files []engine.TextFile, opt engine.
 	texts.Locate(c, ran)
 	return c, nil
 }
-
-// reserved are the names of databases that every server has.
-var reserved = []string{"master", "tempdb", "model", "msdb"}
 
 // missing are the numbers of errors that a thing is not there, which a later
 // statement may make.

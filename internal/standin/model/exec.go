@@ -594,7 +594,7 @@ func init() {
 		"sp_rename": spRename, "sp_addextendedproperty": spAddProperty, "sp_updateextendedproperty": spUpdateProperty, "sp_dropextendedproperty": spDropProperty,
 		"sp_settriggerorder": spTriggerOrder, "sp_refreshsqlmodule": spRefresh, "sp_refreshview": spRefresh, "sp_getapplock": spGetAppLock, "sp_releaseapplock": spReleaseAppLock,
 		"sp_executesql": spExecuteSQL, "sp_reset_connection": func(*session, *call) any { return int64(0) }, "sp_tableoption": spTableOption,
-		"sp_addrolemember": spRoleMember("ADD"), "sp_droprolemember": spRoleMember("DROP"), "sp_addrole": spAddRole, "sp_droprole": spDropRole,
+		"sp_addrolemember": spRoleMember("ADD"), "sp_droprolemember": spRoleMember("DROP"), "sp_addrole": spAddRole, "sp_droprole": spDropRole, "sp_addtype": spAddType, "sp_droptype": spDropType,
 	}
 }
 

@@ -1,6 +1,29 @@
 package model
 
-import "strings"
+import (
+	"strings"
+
+	"dappermirror/internal/standin/tsql"
+)
+
+// spAddType makes an alias type (SQL Server: sp_addtype).
+func spAddType(x *session, c *call) any {
+	null := byte('y')
+	if strings.EqualFold(strings.Trim(c.text("nulltype", 2), "' "), "NOT NULL") {
+		null = 'n'
+	}
+	base, err := tsql.Type(strings.Trim(c.text("phystype", 1), "' "))
+	if err != nil {
+		panic(syntax(err))
+	}
+	x.createType(&tsql.CreateType{Name: []string{c.text("typename", 0)}, Base: base, Null: null})
+	return int64(0)
+}
+
+func spDropType(x *session, c *call) any {
+	x.drop(&tsql.Drop{Kind: "TYPE", Names: [][]string{{c.text("typename", 0)}}})
+	return int64(0)
+}
 
 // compatible are the catalog's names of old, which stand in every schema (SQL Server:
 // Compatibility views).

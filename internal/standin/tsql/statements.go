@@ -427,7 +427,7 @@ func (p *Parser) execCall() any {
 			p.Next()
 		case t.Kind == sqltext.Param, t.Kind == sqltext.String, t.Kind == sqltext.Number, t.Is("null"), t.Is("default"), t.IsOp("-"):
 		case t.Kind == sqltext.Quoted:
-		case t.Kind == sqltext.Word && !reserved[strings.ToLower(t.Text)] && len(e.Args) > 0: // a bare word is a text here
+		case isName(t) && !p.begins(): // a bare word is a text here
 		default:
 			p.results()
 			return e

@@ -70,6 +70,10 @@ func about(st tsql.Statement) Unit {
 			u = about(b.List[0])
 		}
 	case *tsql.Exec:
+		if n := len(b.Proc); n > 0 && strings.HasPrefix(strings.ToLower(b.Proc[n-1]), "sp_help") {
+			u.Rows = true // it shows something
+			break
+		}
 		if sql := within(b); sql != "" {
 			if list, err := tsql.Batch(sql); err == nil && len(list) == 1 {
 				inner := about(list[0])
@@ -79,6 +83,8 @@ func about(st tsql.Statement) Unit {
 		}
 		if u.Alters = called(b); len(b.Proc) > 0 && slices.Contains(beyond, strings.ToLower(b.Proc[len(b.Proc)-1])) {
 			u.Action, u.Why = texts.Pass, b.Proc[len(b.Proc)-1]
+		} else if len(b.Proc) > 0 && strings.EqualFold(b.Proc[len(b.Proc)-1], "sp_addtype") {
+			u.Makes, u.Alters = u.Alters, nil
 		}
 	case *tsql.CreateTable, *tsql.AlterTable, *tsql.Index, *tsql.AlterIndex, *tsql.Statistics, *tsql.Fulltext, *tsql.TriggerState:
 		u.ofTable(b)
@@ -301,6 +307,8 @@ func called(b *tsql.Exec) *texts.Made {
 			m := object(name)
 			return &texts.Made{Schema: m.Schema, Part: m.Name, PartKinds: words["TRIGGER"]}
 		}
+	case "sp_addtype", "sp_droptype":
+		return object([]string{"dbo", arg("typename", 0)}, vocab.AliasType)
 	case "sp_addrolemember", "sp_droprolemember", "sp_addrole", "sp_droprole":
 		return plain(arg("rolename", 0), vocab.Role)
 	}

@@ -127,8 +127,12 @@ func settled(inForce []string, s *tsql.Set) []string {
 	return out
 }
 
+// Served are the names of the databases that every server has.
+var Served = []string{"master", "tempdb", "model", "msdb"}
+
 // Of keeps what belongs to a database of a text that changes between several; "" is the
-// only one. What stands before the first USE belongs to each.
+// only one, where those that every server has do not count. What stands before the first USE
+// belongs to each.
 func Of(all []Unit, database string) ([]Unit, error) {
 	var named []texts.Parsed
 	first := map[string]string{} // as it was first written
@@ -143,6 +147,14 @@ func Of(all []Unit, database string) ([]Unit, error) {
 	}
 	if n := first[strings.ToLower(database)]; n != "" {
 		database = n
+	}
+	if database == "" { // what is done to the server before the one database there is
+		for i, u := range all {
+			if slices.Contains(Served, strings.ToLower(u.Database)) && u.Action.Runs() {
+				all[i].Action, all[i].Why = texts.Pass, "what is of "+u.Database
+			}
+		}
+		named = slices.DeleteFunc(named, func(p texts.Parsed) bool { return slices.Contains(Served, strings.ToLower(p.Database)) })
 	}
 	if _, err := texts.Select(named, database); err != nil || database == "" {
 		return all, err
