@@ -284,6 +284,12 @@ func TestTexts(t *testing.T) {
 		{"another database", []string{"CREATE TABLE other.dbo.a (id int)"}, "does not reach into another database"},
 		{"a database by its name", []string{"USE master\nGO\nCREATE DATABASE Quay\nGO\nUSE Quay\nGO\nCREATE TABLE Quay.dbo.a (id int)\nGO\nCREATE VIEW v AS SELECT id FROM quay..a", "use quay;\nCREATE TABLE b (id int)"}, "a b v"},
 		{"two databases", []string{"CREATE TABLE z (id int)\nUSE quay\nCREATE TABLE a (id int)\nUSE yard\nCREATE TABLE b (id int)"}, "several databases are in it (quay, yard); say which: #yard"},
+		{
+			"an old one, that makes its database first",
+			[]string{"use master\ngo\nif exists (select * from sysdatabases where name='Quay') drop database Quay\ngo\nDECLARE @f nvarchar(520) SELECT @f = SUBSTRING(filename, 1, 9) FROM master.dbo.sysaltfiles\nEXECUTE (N'CREATE DATABASE Quay ON PRIMARY (NAME = N' + @f + N')')\ngo\nexec sp_dboption 'Quay','trunc. log on chkpt.','true'\ngo\nuse \"Quay\"\ngo\n" +
+				"execute sp_addtype tid, 'varchar(6)', 'NOT NULL'\ngo\nCREATE TABLE \"Call\" (\"id\" tid, \"At\" \"datetime\" CONSTRAINT \"CK\" CHECK (At < getdate()))\ngo\nCREATE VIEW \"Calls by Year\" AS SELECT datepart(yy, Call.At) AS y, \"Month\" = MAX(Call.At) FROM Call GROUP BY datepart(yy, Call.At)\ngo\nsp_helptext 'x'\ngo\nraiserror('done',0,1)\ngo\nCHECKPOINT"},
+			"Call Calls by Year tid",
+		},
 		{"several times", []string{"CREATE TABLE a (id int)\nGO 2"}, "There is already an object named 'a'"},
 		{"very often", []string{"PRINT 'x'\nGO 500000\nCREATE TABLE a (id int)\nGO 500000"}, "to run 500000 times"},
 		{"never", []string{"CREATE TABLE a (id int)\nGO 0\nCREATE TABLE b (id int)"}, "b"},

@@ -58,7 +58,7 @@ func TestBatches(t *testing.T) {
 		{"IF 1 = 1 BEGIN SELECT 1; SELECT 2 END ELSE SELECT 3; SELECT 4", 2, 0, ""}, {"BEGIN TRY SELECT 1 END TRY BEGIN CATCH THROW; END CATCH", 1, 0, ""},
 		{"CREATE VIEW v AS SELECT 1 AS a", 1, 0, ""}, {"CREATE VIEW v AS SELECT 1 AS a SELECT 2", 0, 156, "SELECT 2"}, {"SELECT 1; CREATE VIEW v AS SELECT 1 AS a", 0, 111, "CREATE"},
 		{"CREATE PROC p AS SELECT 1 SELECT 'x' GOTO y", 1, 0, ""}, {"CREATE TABLE t (a int, b)", 0, 102, ")"}, {"CREATE TABLE t (a int ENCRYPTED WITH (x = y))", 0, 40000, "ENCRYPTED"},
-		{"sp_help", 1, 0, ""}, {"frobnicate the server", 0, 102, "the"}, {"SELECT 'open", 0, 105, "'open"}, {"SELECT /* open", 0, 113, "/*"}, {"CREATE ASSEMBLY x FROM 0x00", 0, 40000, "ASSEMBLY"},
+		{"sp_help", 1, 0, ""}, {"frobnicate the server", 0, 102, "server"}, {"sp_addtype tid, 'varchar(6)'", 1, 0, ""}, {"SELECT 'open", 0, 105, "'open"}, {"SELECT /* open", 0, 113, "/*"}, {"CREATE ASSEMBLY x FROM 0x00", 0, 40000, "ASSEMBLY"},
 		{"CREATE TABLE t (a int PRIMARY KEY CLUSTERED (a ASC) WITH (PAD_INDEX = OFF, FILLFACTOR = 80) ON [PRIMARY]) ON [PRIMARY] TEXTIMAGE_ON [PRIMARY]", 1, 0, ""},
 		{"SELECT TOP 5 a.* FROM (SELECT 1 x UNION ALL SELECT 2) a LEFT OUTER JOIN b c WITH (NOLOCK) ON a.x = c.x CROSS APPLY dbo.f(a.x) AS d ORDER BY 1 OFFSET 2 ROWS FETCH NEXT 3 ROWS ONLY OPTION (RECOMPILE)", 1, 0, ""},
 		{"SELECT " + strings.Repeat("(", 500) + "1" + strings.Repeat(")", 500), 0, 191, "("}, {strings.Repeat("BEGIN ", 500) + "SELECT 1" + strings.Repeat(" END", 500), 0, 191, "BEGIN"},
