@@ -195,7 +195,7 @@ func explain(err error) error {
 	switch {
 	case errors.Is(err, context.Canceled):
 		return err
-	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.Is(err, net.ErrClosed):
+	case errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, io.EOF), errors.Is(err, net.ErrClosed), pgconn.SafeToRetry(err) && strings.Contains(err.Error(), "conn closed"):
 		return fmt.Errorf("%w: the connection was lost", engine.ErrConnect)
 	case errors.Is(err, reader.ErrChanged):
 		return fmt.Errorf("%w; run it again", err)

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"dappermirror/facts/sqlserver"
+	"dappermirror/facts/sqlserver/chart"
 	"dappermirror/internal/standin/tsql"
 )
 
@@ -277,10 +277,10 @@ func (x *session) alterColumn(t *object, b *tsql.AlterTable) {
 	if now.dataType.name == "timestamp" {
 		panic(fail(4927, "Cannot alter column '%s' to be data type timestamp.", c.name))
 	}
-	switch sqlserver.Converts(c.system.name, now.system.name) {
-	case sqlserver.Never:
+	switch chart.Converts(c.system.name, now.system.name) {
+	case chart.Never:
 		panic(fail(206, "Operand type clash: %s is incompatible with %s", c.system.name, now.system.name))
-	case sqlserver.WhenTold:
+	case chart.WhenTold:
 		panic(fail(257, "Implicit conversion from data type %s to %s is not allowed. Use the CONVERT function to run this query.", c.system.name, now.system.name))
 	}
 	at := t.place(c.id)

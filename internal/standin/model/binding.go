@@ -150,6 +150,9 @@ func (x *session) once(r *relation, of string) *relation {
 
 // bindUpdate is bind of what a table alone is changed by.
 func (x *session) bindUpdate(b *tsql.Update) {
+	if x.lookedUp[b] {
+		return
+	}
 	q := &tsql.Query{With: b.With, First: &tsql.Select{From: []tsql.From{{Name: b.Table}}, Where: b.Where}}
 	for i, s := range b.Sets {
 		if s.Var == "" && slices.ContainsFunc(b.Sets[:i], func(o tsql.Item) bool { return o.Var == "" && x.d.fold(o.Alias) == x.d.fold(s.Alias) }) {
@@ -162,15 +165,26 @@ func (x *session) bindUpdate(b *tsql.Update) {
 	if b.From == nil && len(q.First.Items) > 0 {
 		x.bind(q)
 	}
+	x.looked(b)
 }
 
 // bind looks the names of a query up before it is run, as rows may be few. What the catalog
 // shows is left to the running.
 func (x *session) bind(q *tsql.Query) {
-	if x.drily || slices.ContainsFunc(sources(q), func(f *tsql.From) bool {
+	from := sources(q)
+	if x.drily || x.lookedUp[q] || len(from) == 0 || slices.ContainsFunc(from, func(f *tsql.From) bool {
 		return len(f.Name) > 1 && (strings.EqualFold(f.Name[len(f.Name)-2], "sys") || strings.EqualFold(f.Name[len(f.Name)-2], "information_schema")) || f.Call != nil
 	}) {
 		return
 	}
 	x.dry(func() { x.query(q, nil) })
+	x.looked(q)
+}
+
+// looked notes that the names of a statement were looked up: in a loop that is done once.
+func (x *session) looked(at any) {
+	if x.lookedUp == nil {
+		x.lookedUp = map[any]bool{}
+	}
+	x.lookedUp[at] = true
 }

@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"dappermirror/facts/sqlserver"
+	"dappermirror/facts/sqlserver/chart"
 	"dappermirror/internal/standin/tsql"
 )
 
@@ -360,7 +360,7 @@ func (x *session) convert(e *tsql.Convert, in *env) (out any) {
 	if e.Parse {
 		return x.unread("PARSE", in, e.X, e.Culture)
 	}
-	if from := x.static(e.X, in); from.system != nil && t.system != nil && sqlserver.Converts(from.system.name, t.system.name) == sqlserver.Never {
+	if from := x.static(e.X, in); from.system != nil && t.system != nil && chart.Converts(from.system.name, t.system.name) == chart.Never {
 		panic(fail(529, "Explicit conversion from data type %s to %s is not allowed.", from.system.name, t.system.name))
 	}
 	if t.unit > 0 && len(e.Type.Args) == 0 { // 30 letters where nothing is said

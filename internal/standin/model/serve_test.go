@@ -15,7 +15,7 @@ import (
 
 	mssql "github.com/microsoft/go-mssqldb"
 
-	"dappermirror/facts/sqlserver"
+	"dappermirror/facts/sqlserver/chart"
 	"dappermirror/internal/core/sqltext"
 	"dappermirror/internal/standin/tds"
 	"dappermirror/internal/standin/tsql"
@@ -147,14 +147,14 @@ func TestRefusals(t *testing.T) {
 func TestChart(t *testing.T) {
 	db := factual(t)
 	var types []string
-	for line := range strings.Lines(fixture(t, "conversions.tsv")) {
+	for line := range strings.Lines(fixture(t, "chart/conversions.tsv")) {
 		for _, n := range strings.FieldsFunc(line, func(r rune) bool { return r == '\t' || r == ',' || r == '\n' }) {
 			if !slices.Contains([]string{"from", "to", "how", "never", "told", "timestamp", "rowversion", "sysname"}, n) && !slices.Contains(types, n) {
 				types = append(types, n)
 			}
 		}
 	}
-	n := map[sqlserver.Conversion]int{}
+	n := map[chart.Conversion]int{}
 	for _, from := range types {
 		for _, to := range types {
 			if from == to {
@@ -163,14 +163,14 @@ func TestChart(t *testing.T) {
 			run(t, db, "DROP TABLE IF EXISTS dbo.held; CREATE TABLE dbo.held (v "+from+" NULL)")
 			_, cast := db.Exec("SELECT CONVERT(" + to + ", v) FROM dbo.held")
 			_, alter := db.Exec("ALTER TABLE dbo.held ALTER COLUMN v " + to + " NULL")
-			want := map[sqlserver.Conversion][2]string{sqlserver.ByItself: {"<nil>", "<nil>"}, sqlserver.WhenTold: {"<nil>", "257"}, sqlserver.Never: {"529", "206"}}[sqlserver.Converts(from, to)]
+			want := map[chart.Conversion][2]string{chart.ByItself: {"<nil>", "<nil>"}, chart.WhenTold: {"<nil>", "257"}, chart.Never: {"529", "206"}}[chart.Converts(from, to)]
 			if got := [2]string{numbers(cast), numbers(alter)}; got != want {
 				t.Errorf("%s to %s: %v, want %v", from, to, got, want)
 			}
-			n[sqlserver.Converts(from, to)]++
+			n[chart.Converts(from, to)]++
 		}
 	}
-	if n[sqlserver.Never] < 200 || n[sqlserver.WhenTold] < 50 || n[sqlserver.ByItself] < 300 {
+	if n[chart.Never] < 200 || n[chart.WhenTold] < 50 || n[chart.ByItself] < 300 {
 		t.Errorf("of how many pairs each is said: %v", n)
 	}
 }

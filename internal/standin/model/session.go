@@ -55,6 +55,7 @@ type session struct {
 	told      string               // what EVENTDATA tells
 	following bool                 // what is done to a table is done to its history
 	drily     bool                 // names are looked up, rows are not read
+	lookedUp  map[any]bool         // the queries of the batch whose names were looked up
 }
 
 type variable struct {
@@ -420,7 +421,7 @@ func (x *session) Batch(ctx context.Context, text string, params []tds.Param, ou
 	for _, p := range params {
 		x.vars[strings.ToLower(p.Name)] = &variable{value: p.Value}
 	}
-	x.sysRead, x.rounds = false, 0
+	x.sysRead, x.rounds, x.lookedUp = false, 0, nil
 	failed := x.tried(func() { x.run(text) })
 	if x.sysRead && x.s.Count != nil {
 		x.s.Count(text)

@@ -1,5 +1,5 @@
-// Package sqlserver holds what SQL Server's documentation says in tables.
-package sqlserver
+// Package chart has what SQL Server's documentation says of conversions between types.
+package chart
 
 import (
 	_ "embed"
@@ -20,7 +20,7 @@ const (
 	Never
 )
 
-var chart = func() map[[2]string]Conversion {
+var ways = func() map[[2]string]Conversion {
 	out := map[[2]string]Conversion{}
 	for line := range strings.Lines(conversions) {
 		f := strings.Split(strings.TrimSuffix(line, "\n"), "\t")
@@ -35,4 +35,4 @@ var chart = func() map[[2]string]Conversion {
 }()
 
 // Converts tells how values of one of the server's own types become those of another one.
-func Converts(from, to string) Conversion { return chart[[2]string{from, to}] }
+func Converts(from, to string) Conversion { return ways[[2]string{from, to}] }
