@@ -27,7 +27,7 @@ func (x *session) call(e *tsql.Call, in *env) any {
 		return x.userFunction(e, in)
 	}
 	if e.Over != nil {
-		return x.unread("functions with OVER", in, slices.Concat(e.Args, e.Over.Partition, ordered(e.Over.Order), ordered(e.Within))...)
+		return x.unread("functions with OVER", in, tsql.Parts(e)...)
 	}
 	if aggregateNames[name] {
 		return x.aggregate(name, e, in)
@@ -39,16 +39,12 @@ func (x *session) call(e *tsql.Call, in *env) any {
 		return lazy.run(x, e.Args, in)
 	}
 	f, ok := functions[name]
-	if first, found := notComputed[name]; found && !ok {
-		args := e.Args
-		if len(args) > 0 && first != "" { // it is a word, or a list of columns
-			args = args[1:]
-		}
-		v := x.unread(strings.ToUpper(name), in, args...)
-		if first == "condition" {
-			return maybe
-		}
-		return v
+	if !ok && slices.Contains(notComputed, name) {
+		return x.unread(strings.ToUpper(name), in, e.Args...)
+	}
+	if name == "contains" || name == "freetext" {
+		x.unread(strings.ToUpper(name), in)
+		return maybe
 	}
 	if !ok {
 		panic(fail(195, "'%s' is not a recognized built-in function name.", e.Name[0]))
@@ -99,7 +95,7 @@ func (x *session) aggregate(name string, e *tsql.Call, in *env) any {
 		panic(fail(174, "The %s function requires 1 argument(s).", name))
 	}
 	if aggregated := []string{"count", "count_big", "sum", "min", "max", "avg", "string_agg"}; !slices.Contains(aggregated, name) {
-		return x.unread(strings.ToUpper(name), in, append(e.Args, ordered(e.Within)...)...)
+		return x.unread(strings.ToUpper(name), in, tsql.Parts(e)...)
 	}
 	if len(e.Within) > 0 && !x.drily {
 		panic(fail(unknown, "The stand-in does not know WITHIN GROUP."))

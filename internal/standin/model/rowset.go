@@ -1,7 +1,6 @@
 package model
 
 import (
-	"maps"
 	"slices"
 	"strings"
 
@@ -15,32 +14,18 @@ const deepest = 100
 var serverVariables = strings.Fields("@@connections @@cpu_busy @@cursor_rows @@dbts @@fetch_status @@idle @@io_busy @@langid @@language @@max_connections @@options @@packet_errors @@procid @@remserver @@servicename @@textsize @@total_errors @@total_read @@total_write")
 
 // notComputed are functions of the server that are known and not worked out: what uses
-// them is defined, and refused where rows are to go through it. Of some the first argument
-// is a word or names columns; of those that are conditions it names columns.
-var notComputed = func() map[string]string {
-	out := map[string]string{}
-	for first, names := range map[string]string{
-		"": `acos asin atan atn2 cos cot degrees exp log log10 pi radians rand sin tan square binary_checksum choose concat_ws difference format formatmessage soundex str translate patindex
-			datefromparts datetimefromparts datetime2fromparts datetimeoffsetfromparts smalldatetimefromparts timefromparts eomonth isdate switchoffset todatetimeoffset getansinull
-			isjson json_value json_query json_modify json_object json_array json_path_exists greatest least newsequentialid isnumeric compress decompress
-			session_context context_info original_login host_name app_name program_name rowcount_big error_message error_number error_line error_severity error_state error_procedure xact_state min_active_rowversion
-			encryptbykey decryptbykey encryptbypassphrase decryptbypassphrase encryptbycert decryptbycert hashbytes crypt_gen_random pwdcompare pwdencrypt key_guid cert_id
-			col_name col_length columnproperty databasepropertyex filegroup_name filegroup_id file_name index_col indexproperty object_definition object_name object_schema_name objectpropertyex schema_name schema_id serverproperty
-			stats_date type_id type_name typeproperty suser_id suser_name suser_sid is_member is_rolemember is_srvrolemember permissions has_dbaccess user_id database_principal_id
-			connectionproperty current_timezone current_timezone_id ident_current ident_incr ident_seed scope_identity sql_variant_property parsename textptr textvalid trigger_nestlevel eventdata
-			left_shift right_shift bit_count get_bit set_bit regexp_like regexp_replace regexp_substr regexp_count regexp_instr edit_distance fulltextserviceproperty fulltextcatalogproperty objectproperty
-			trim_leading trim_trailing current_request_id current_transaction_id original_db_name xml_schema_namespace row_number rank dense_rank ntile lag lead first_value last_value percent_rank cume_dist percentile_cont percentile_disc
-			columns_updated`,
-		"word":      "datetrunc date_bucket datediff datediff_big datepart datename dateadd",
-		"condition": "contains freetext",
-	} {
-		for n := range strings.FieldsSeq(names) {
-			out[n] = first
-		}
-	}
-	maps.Copy(out, map[string]string{"trim both": "", "trim leading": "", "trim trailing": ""})
-	return out
-}()
+// them is defined, and refused where rows are to go through it.
+var notComputed = append(strings.Fields(`
+	acos asin atan atn2 cos cot degrees exp log log10 pi radians rand sin tan square binary_checksum choose concat_ws difference format formatmessage soundex str translate
+	patindex datefromparts datetimefromparts datetime2fromparts datetimeoffsetfromparts smalldatetimefromparts timefromparts eomonth switchoffset todatetimeoffset getansinull
+	isjson json_value json_query json_modify json_object json_array json_path_exists greatest least compress decompress session_context context_info program_name rowcount_big
+	error_line error_procedure min_active_rowversion encryptbykey decryptbykey encryptbypassphrase decryptbypassphrase encryptbycert decryptbycert crypt_gen_random pwdcompare
+	pwdencrypt key_guid cert_id columnproperty filegroup_name filegroup_id file_name index_col objectpropertyex stats_date type_name typeproperty suser_id suser_sid
+	is_rolemember permissions has_dbaccess connectionproperty current_timezone current_timezone_id ident_incr ident_seed sql_variant_property textptr textvalid
+	trigger_nestlevel left_shift right_shift bit_count get_bit set_bit regexp_like regexp_replace regexp_substr regexp_count regexp_instr edit_distance
+	fulltextserviceproperty fulltextcatalogproperty objectproperty current_request_id original_db_name xml_schema_namespace row_number rank dense_rank ntile lag lead
+	first_value last_value percent_rank cume_dist percentile_cont percentile_disc columns_updated datetrunc date_bucket datediff_big datename
+`), "trim both", "trim leading", "trim trailing")
 
 // unread looks the names in expressions up that nobody works out. Where rows are wanted it
 // fails.
@@ -54,14 +39,6 @@ func (x *session) unread(what string, in *env, args ...tsql.Expr) any {
 		}
 	}
 	return nil
-}
-
-func ordered(items []tsql.OrderItem) []tsql.Expr {
-	var out []tsql.Expr
-	for _, o := range items {
-		out = append(out, o.X)
-	}
-	return out
 }
 
 // forText is a query FOR XML or FOR JSON: one text.
