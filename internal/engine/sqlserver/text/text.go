@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -73,14 +74,16 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 			}
 		}
 	}
+	values := variables{}
 	for _, b := range sqltext.Split(tsql.Dialect, text) {
 		if b.Client {
-			word, _, _ := strings.Cut(strings.ToLower(b.Text), " ")
-			if word != ":on" && word != ":setvar" {
+			if !values.command(b.Text) {
 				return nil, fmt.Errorf("%s: the client's command is not followed%s", where(b.Pos), Near(b.Text))
 			}
 			continue
 		}
+		original := b.Text
+		b.Text = values.in(original)
 		list, err := tsql.Batch(b.Text)
 		if err != nil {
 			at := 0
@@ -90,12 +93,21 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 			}
 			return nil, fmt.Errorf("%s: %w%s", where(b.Pos+at), err, Near(b.Text[min(at, len(b.Text)):]))
 		}
-		if len(list) > 0 && together(list) || b.Times > 1 {
+		if len(list) > 0 && together(list) || b.Times > 1 || b.Text != original {
 			u := Unit{Rows: onlyRows(list)}
 			if u.Action = texts.Main; u.Rows {
 				u.Action = texts.Pass
 			}
-			add(u, list, b.Pos, b.Pos+len(b.Text), b.Times)
+			if len(list) == 1 && !together(list) {
+				u = about(list[0])
+			}
+			for _, st := range list {
+				if use, ok := st.Body.(*tsql.Use); ok {
+					database = use.Database
+				}
+			}
+			u.Statement.SQL = b.Text
+			add(u, list, b.Pos, b.Pos+len(original), b.Times)
 			continue
 		}
 		for _, st := range list {
@@ -110,6 +122,41 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 		}
 	}
 	return out, nil
+}
+
+// variables are those that the client puts in where a text says $(name), whatever stands
+// around it (SQL Server: sqlcmd, scripting variables).
+type variables map[string]string
+
+var named = regexp.MustCompile(`\$\(([\pL_][\pL\pN_-]*)\)`)
+
+// command carries a line for the client out; it tells whether that is known.
+func (v variables) command(line string) bool {
+	words := strings.Fields(line)
+	switch strings.ToLower(words[0]) {
+	case ":setvar":
+		if len(words) > 1 {
+			value := strings.TrimSpace(strings.TrimPrefix(strings.TrimSpace(line[len(words[0]):]), words[1]))
+			v[strings.ToLower(words[1])] = strings.TrimSuffix(strings.TrimPrefix(value, `"`), `"`)
+		}
+		return true
+	case ":on":
+		return true
+	}
+	return false
+}
+
+// in is a text with the values of variables; what was given none stays as it is.
+func (v variables) in(text string) string {
+	if len(v) == 0 || !strings.Contains(text, "$(") {
+		return text
+	}
+	return named.ReplaceAllStringFunc(text, func(s string) string {
+		if value, ok := v[strings.ToLower(s[2:len(s)-1])]; ok {
+			return value
+		}
+		return s
+	})
 }
 
 // settled are the settings that modules are stored with (SQL Server: sys.sql_modules) when

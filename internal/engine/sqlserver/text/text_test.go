@@ -10,8 +10,8 @@ import (
 	"dappermirror/internal/fuzzing"
 )
 
-// named is what a statement is said to make or change: kind, name and part.
-func named(m *texts.Made) string {
+// said is what a statement is said to make or change: kind, name and part.
+func said(m *texts.Made) string {
 	if m == nil {
 		return ""
 	}
@@ -124,9 +124,9 @@ func TestAbout(t *testing.T) {
 		case u.Action == texts.Set:
 			got = "sets"
 		case u.Makes != nil:
-			got = "+" + named(u.Makes)
+			got = "+" + said(u.Makes)
 		case u.Alters != nil:
-			got = "~" + named(u.Alters)
+			got = "~" + said(u.Alters)
 		}
 		if got != want || u.Action.Runs() != (u.Why == "" && !u.Rows && u.Action != texts.Set) {
 			t.Errorf("%s is about %q, want %q", sql, got, want)
@@ -161,6 +161,25 @@ func TestCut(t *testing.T) {
 	}
 }
 
+// TestVariables: what the client puts in.
+func TestVariables(t *testing.T) {
+	list, err := cut(":on error exit\n:setvar Base \"Quay\"\n:SETVAR n  7\nUSE [$(base)];\nGO\nCREATE TABLE $(BASE).dbo.t$(n) (id int, note nvarchar(9) DEFAULT '$(other) $(5)')\nGO\nCREATE TABLE a (id int); CREATE TABLE b$(n) (id int)\nGO\nCREATE TABLE c (id int)")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, u := range list {
+		got = append(got, u.Database+": "+u.Statement.SQL+" "+said(u.Makes))
+	}
+	want := []string{"Quay: USE [Quay]; ", "Quay: CREATE TABLE Quay.dbo.t7 (id int, note nvarchar(9) DEFAULT '$(other) $(5)') table dbo.t7", "Quay: CREATE TABLE a (id int); CREATE TABLE b7 (id int) ", "Quay: CREATE TABLE c (id int) table dbo.c"}
+	if strings.Join(got, "|") != strings.Join(want, "|") {
+		t.Errorf("%q", got)
+	}
+	if _, err := cut(":r other.sql"); err == nil {
+		t.Error("a command that reads a file is passed over")
+	}
+}
+
 // FuzzCut: units stand one behind the other, and each is what stands there.
 func FuzzCut(f *testing.F) {
 	f.Add("CREATE TABLE a (id int);;CREATE TABLE b (id int)\nGO 2\nUSE x\r\nSET ANSI_NULLS OFF\nGO\nEXEC (N'CREATE VIEW v AS SELECT 1 AS a')")
@@ -178,10 +197,10 @@ func FuzzCut(f *testing.F) {
 				t.Fatalf("%q: a unit stands from %d to %d behind %d", text, u.Start, u.End, at)
 			}
 			at = u.End
-			if here := strings.TrimSpace(text[u.Start:u.End]); !strings.HasPrefix(strings.TrimSpace(u.Statement.SQL), here) && here != u.Statement.SQL {
+			if here := strings.TrimSpace(text[u.Start:u.End]); !strings.Contains(here, "$(") && !strings.HasPrefix(strings.TrimSpace(u.Statement.SQL), here) && here != u.Statement.SQL {
 				t.Fatalf("%q: %q is said to stand where %q does", text, u.Statement.SQL, here)
 			}
-			_, _ = named(u.Makes), named(u.Alters)
+			_, _ = said(u.Makes), said(u.Alters)
 		}
 		if _, err := Of(list, ""); err == nil && len(list) > 0 && list[0].Database != "" {
 			if kept, err := Of(list, strings.ToUpper(list[0].Database)); err != nil || len(kept) == 0 {
