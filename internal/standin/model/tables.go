@@ -121,13 +121,14 @@ func (x *session) createTable(b *tsql.CreateTable) {
 	t.indexes = []*index{{compression: b.Options["DATA_COMPRESSION"], space: x.d.defaultGroup}}
 	x.columns(t, b.Columns)
 	x.lie(t, t.indexes[0], b.On)
+	aside := lies(b)
 	for i := range b.Columns {
-		for j := range b.Columns[i].Constraints {
-			x.constrain(t, &b.Columns[i].Constraints[j], b.Columns[i].Name, true)
+		for _, k := range b.Columns[i].Constraints {
+			x.constrain(t, beside(k, aside), b.Columns[i].Name, true)
 		}
 	}
-	for i := range b.Rest {
-		x.constrain(t, &b.Rest[i], "", true)
+	for _, k := range b.Rest {
+		x.constrain(t, beside(k, aside), "", true)
 	}
 	for i := range b.Indexes {
 		x.newIndex(t, &b.Indexes[i])
@@ -141,6 +142,21 @@ func (x *session) createTable(b *tsql.CreateTable) {
 
 // columns gives a new table its columns: what is computed may stand before what it is
 // computed from.
+// lies tells whether a table is said to lie in something else than its primary key, which
+// is not clustered then where nothing is said of it (SQL Server: CREATE TABLE, CLUSTERED).
+func lies(b *tsql.CreateTable) bool {
+	clustered := func(k tsql.Constraint) bool { return k.Kind == "UNIQUE" && k.Clustered == 'y' }
+	return slices.ContainsFunc(b.Rest, clustered) || slices.ContainsFunc(b.Indexes, func(i tsql.Index) bool { return i.Clustered }) ||
+		slices.ContainsFunc(b.Columns, func(c tsql.Column) bool { return slices.ContainsFunc(c.Constraints, clustered) })
+}
+
+func beside(k tsql.Constraint, aside bool) *tsql.Constraint {
+	if aside && k.Kind == "PRIMARY" && k.Clustered == 0 {
+		k.Clustered = 'n'
+	}
+	return &k
+}
+
 func (x *session) columns(t *object, list []tsql.Column) {
 	made := make([]*column, len(list))
 	for _, computed := range []bool{false, true} {

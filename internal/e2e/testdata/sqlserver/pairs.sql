@@ -40,6 +40,14 @@ CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone char(2) CHECK (zone IN
 --- to
 CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, zone char(2) CHECK ([zone]='W1' OR [zone]='S1' OR [zone]='N1'), depth int CHECK (depth >= 1 AND (depth <= (40))), tide int CONSTRAINT CK_tide CHECK (NOT tide=(3) AND case when tide IS NOT NULL then tide else 1 end != 9));
 --- same
+=== words of dates in other spellings, and keys beside what a table lies in, are no difference
+CREATE TABLE dbo.berth (id int PRIMARY KEY, zone int UNIQUE CLUSTERED, since date DEFAULT DATEADD(DAY, 1, GETDATE()), age AS (DATEDIFF(yy, since, '2026-01-01')), doc nvarchar(max) CHECK (ISJSON(doc) = 1));
+CREATE TABLE dbo.tide (id int PRIMARY KEY, at int INDEX CX_at CLUSTERED);
+--- to
+CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY NONCLUSTERED, zone int, since date DEFAULT (dateadd(dd,(1),getdate())), age AS datediff(year, [since], '2026-01-01'), doc nvarchar(max) CHECK ((isjson([doc])=(1))), UNIQUE CLUSTERED (zone));
+CREATE TABLE dbo.tide (id int NOT NULL PRIMARY KEY NONCLUSTERED, at int);
+CREATE CLUSTERED INDEX CX_at ON dbo.tide (at);
+--- same
 === a column is widened under an index
 CREATE TABLE dbo.berth (id int NOT NULL PRIMARY KEY, name nvarchar(20) NOT NULL);
 CREATE INDEX IX_name ON dbo.berth (name);
