@@ -8,20 +8,24 @@ import (
 	"dappermirror/internal/core/sqltext"
 )
 
-// batches are those of a text whose client sends it in batches, with the statements
-// that stand in each; none of other texts.
-type batches []batch
+// batches say of each statement where it stands in a text whose client sends it in
+// batches; nothing of other texts.
+type batches map[*statement]spot
 
-type batch struct {
-	sqltext.Statement
-	of []*statement
+// spot is the batch of a statement, the one before it there that is not gone, and whether
+// one behind it is not.
+type spot struct {
+	*sqltext.Statement
+	before *statement
+	more   bool
+	last   bool // nothing stands behind it, gone or not
 }
 
 func newBatches(d sqltext.Dialect, src []byte, all []*statement) batches {
 	if !d.Batches {
 		return nil
 	}
-	var out batches
+	out := batches{}
 	for _, b := range sqltext.Split(d, string(src)) {
 		if b.Client {
 			continue
@@ -31,7 +35,19 @@ func newBatches(d sqltext.Dialect, src []byte, all []*statement) batches {
 		for len(all) > 0 && int(all[0].Start) < end {
 			of, all = append(of, all[0]), all[1:]
 		}
-		out = append(out, batch{b, of})
+		var before *statement
+		for i, s := range of {
+			out[s] = spot{Statement: &b, before: before, last: i == len(of)-1}
+			if !s.gone() {
+				before = s
+			}
+		}
+		more := false
+		for _, s := range slices.Backward(of) {
+			at := out[s]
+			at.more = more
+			out[s], more = at, more || !s.gone()
+		}
 	}
 	return out
 }
@@ -43,25 +59,20 @@ func (s *statement) gone() bool { return s.edited && s.by == "" }
 // nothing else is left of it. It answers where the text goes on.
 func (list batches) fit(s *statement, text string, src []byte) (string, int) {
 	end := int(s.End)
-	i := slices.IndexFunc(list, func(b batch) bool { return slices.Contains(b.of, s) })
-	if i < 0 {
-		return text, end
-	}
-	b := list[i]
-	at := slices.Index(b.of, s)
-	before := slices.DeleteFunc(slices.Clone(b.of[:at]), (*statement).gone)
-	alone := len(slices.DeleteFunc(slices.Clone(b.of[at+1:]), (*statement).gone)) == 0
+	b, in := list[s]
 	switch {
-	case text == "" && alone && len(before) == 0 && at == len(b.of)-1:
+	case !in:
+		return text, end
+	case text == "" && b.before == nil && b.last:
 		return "", max(end, b.Next) // nothing is left of the batch
 	case text == "":
 		return "", end
-	case alone && b.Next > 0: // its end is there
+	case !b.more && b.Next > 0: // its end is there
 		text = strings.TrimRight(text[:strings.LastIndexByte(text, '\n')+1], "\r\n")
-	case !alone && blankLine(src, end) == end:
+	case b.more && blankLine(src, end) == end:
 		text += "\n"
 	}
-	if len(before) > 0 && !before[len(before)-1].edited {
+	if b.before != nil && !b.before.edited {
 		if text = "GO\n" + text; len(bytes.Trim(src[bytes.LastIndexByte(src[:s.Start], '\n')+1:s.Start], " \t")) > 0 {
 			text = "\n" + text
 		}

@@ -9,14 +9,22 @@ import (
 	"dappermirror/internal/core/sqltext"
 )
 
-// inLines is a text about a thing whose lines end as those of another one do. Strings
-// keep theirs, and so does a thing that is known by a text of several lines.
-func (r *rewriter) inLines(about catalog.Ref, text string, as []byte) string {
-	if !bytes.Contains(as, []byte("\r\n")) || r.lined(about) {
+// isDOS tells whether lines of a text end as those of DOS do.
+func isDOS(text []byte) bool { return bytes.Contains(text, []byte("\r\n")) }
+
+// inLines is a text about a thing whose lines end as those around it do; a thing that is
+// known by a text of several lines keeps its own.
+func (r *rewriter) inLines(about catalog.Ref, text string, dos bool) string {
+	return inLines(r.Grammar.Dialect, text, dos && !r.lined(about))
+}
+
+// inLines is a text in the lines of DOS, where that is wanted. Strings keep theirs.
+func inLines(d sqltext.Dialect, text string, dos bool) string {
+	if !dos {
 		return text
 	}
 	var b strings.Builder
-	for _, t := range sqltext.Lex(r.Grammar.Dialect, text) {
+	for _, t := range sqltext.Lex(d, text) {
 		if t.Kind == sqltext.Space || t.Kind == sqltext.Comment {
 			t.Text = strings.ReplaceAll(strings.ReplaceAll(t.Text, "\r\n", "\n"), "\n", "\r\n")
 		}

@@ -60,6 +60,7 @@ type layouts struct {
 type rewriter struct {
 	*Texts
 	things *texts.Things
+	whose  map[catalog.Ref][]*statement // by the object that they are about
 	all    []*statement
 	was    map[catalog.Ref]*layouts
 	is     map[catalog.Ref]*layouts
@@ -69,7 +70,7 @@ type rewriter struct {
 
 // Rewrite changes the texts as far as the two layouts differ.
 func Rewrite(ctx context.Context, t *Texts) (*Change, error) {
-	r := &rewriter{Texts: t, things: texts.ThingsOf(t.Actual), was: laid(t.Was), is: laid(t.Is), added: map[string][]*layouts{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
+	r := &rewriter{Texts: t, things: texts.ThingsOf(t.Actual), whose: map[catalog.Ref][]*statement{}, was: laid(t.Was), is: laid(t.Is), added: map[string][]*layouts{}, change: &Change{Files: map[string][]byte{}, Objects: map[catalog.Ref]string{}}}
 	if err := r.parse(ctx); err != nil {
 		return nil, err
 	}
@@ -143,6 +144,7 @@ func (r *rewriter) parse(ctx context.Context) error {
 			s.about = r.named(cmp.Or(p.Makes, p.Alters))
 		}
 		r.all = append(r.all, s)
+		r.whose[s.about.Object()] = append(r.whose[s.about.Object()], s)
 	}
 	return nil
 }
@@ -180,15 +182,7 @@ func (r *rewriter) equal(of catalog.Ref) bool {
 }
 
 // of are the statements about an object and its parts.
-func (r *rewriter) of(object catalog.Ref) []*statement {
-	var out []*statement
-	for _, s := range r.all {
-		if s.about.Object() == object {
-			out = append(out, s)
-		}
-	}
-	return out
-}
+func (r *rewriter) of(object catalog.Ref) []*statement { return r.whose[object] }
 
 func (r *rewriter) remove(of catalog.Ref) {
 	for _, s := range r.of(of) {
@@ -327,7 +321,7 @@ func (r *rewriter) whole(own []*statement, is *layouts) {
 	for _, s := range own {
 		s.edited = true
 	}
-	own[0].by = string(is.file.Text(r.Grammar))
+	own[0].by, own[0].about = string(is.file.Text(r.Grammar)), is.file.Of
 }
 
 // end is the end of a text's last line, and that of its batch where the client sends
@@ -368,18 +362,19 @@ func (r *rewriter) write() {
 		if now, ok := r.change.Files[name]; ok {
 			text = now
 		}
+		dos := isDOS(text)
 		text = bytes.TrimRight(text, "\r\n")
-		for _, l := range list {
-			is := r.inLines(l.file.Of, string(l.file.Text(r.Grammar)), text)
-			if len(text) > 0 {
-				is = r.inLines(catalog.Ref{}, r.end(string(text))+"\n", text) + is
-			}
-			text = append(slices.Clip(text), is...)
-			if l != list[len(list)-1] {
-				text = bytes.TrimRight(text, "\r\n")
-			}
+		var b bytes.Buffer
+		if b.Write(text); len(text) > 0 {
+			b.WriteString(inLines(r.Grammar.Dialect, r.end(string(text)), dos))
 		}
-		r.change.Files[name] = text
+		for _, l := range list {
+			if b.Len() > 0 {
+				b.WriteString(inLines(r.Grammar.Dialect, "\n", dos))
+			}
+			b.WriteString(r.inLines(l.file.Of, string(l.file.Text(r.Grammar)), dos))
+		}
+		r.change.Files[name] = b.Bytes()
 	}
 	for name, text := range r.change.Files {
 		if !bytes.HasSuffix(text, []byte("\n")) {
@@ -390,7 +385,7 @@ func (r *rewriter) write() {
 
 // edited is a text with what stands in the place of its statements.
 func (r *rewriter) edited(src []byte, list []*statement) []byte {
-	batches := newBatches(r.Grammar.Dialect, src, list)
+	batches, dos := newBatches(r.Grammar.Dialect, src, list), isDOS(src)
 	var b bytes.Buffer
 	at := 0
 	for _, s := range list {
@@ -398,9 +393,10 @@ func (r *rewriter) edited(src []byte, list []*statement) []byte {
 			continue
 		}
 		b.Write(src[at:s.Start])
-		text := r.inLines(s.about, strings.TrimRight(s.by, "\n"), src)
+		text := r.inLines(s.about, strings.TrimRight(s.by, "\n"), dos)
 		if s.Delimiter != ";" && text != "" {
-			text = "DELIMITER ;\n" + text + "\nDELIMITER " + s.Delimiter
+			end := inLines(r.Grammar.Dialect, "\n", dos)
+			text = "DELIMITER ;" + end + text + end + "DELIMITER " + s.Delimiter
 		}
 		text, at = batches.fit(s, text, src)
 		b.WriteString(text)

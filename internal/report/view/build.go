@@ -326,7 +326,7 @@ func facts(props []compare.PropertyDiff) []Phrase {
 			said = append(said, Phrase{Mark: Goes, Text: p.Name})
 		case t == nil && flag(s):
 			said = append(said, Phrase{Mark: Comes, Text: p.Name})
-		case s != nil && t != nil && s.Form != catalog.FormList && s.Form != catalog.FormSet && sqltext.OneLineEnding(s.String()) == sqltext.OneLineEnding(t.String()):
+		case s != nil && t != nil && s.Form != catalog.FormList && s.Form != catalog.FormSet && s.String() != t.String() && sqltext.OneLineEnding(s.String()) == sqltext.OneLineEnding(t.String()):
 			said = append(said, Phrase{Text: p.Name + " in its line endings"}) // nothing of that can be seen
 		case longText(p):
 			said = append(said, Phrase{Text: p.Name})

@@ -14,26 +14,55 @@ import (
 type grouping struct {
 	x     *session
 	scope *scope
-	by    []string // the expressions, as they are compared
+	by    map[string]int    // the expressions, as they are compared, with their sizes
+	sizes map[tsql.Expr]int // of how many parts an expression is made
 }
 
 func (x *session) groupingOf(by []tsql.Expr, sc *scope, outer *env) grouping {
-	g := grouping{x: x, scope: sc}
+	g := grouping{x: x, scope: sc, by: map[string]int{}, sizes: map[tsql.Expr]int{}}
 	for _, e := range by {
 		walkOwn(e, func(e tsql.Expr) {
 			if n, ok := e.(*tsql.Name); ok {
 				x.column(&env{scope: sc, outer: outer}, n)
 			}
 		})
-		g.by = append(g.by, tsql.Bare(e, x.d.fold))
+		g.by[tsql.Bare(e, x.d.fold)] = g.size(e)
 	}
 	return g
+}
+
+func (g grouping) size(e tsql.Expr) int {
+	if e == nil {
+		return 0
+	}
+	n, known := g.sizes[e]
+	if !known {
+		n = 1
+		for _, p := range tsql.Parts(e) {
+			n += g.size(p)
+		}
+		g.sizes[e] = n
+	}
+	return n
+}
+
+// is tells whether rows are grouped by an expression. Only those of the same size are
+// compared, so that long ones are not written down once for each of their parts.
+func (g grouping) is(e tsql.Expr) bool {
+	n := g.size(e)
+	for _, m := range g.by {
+		if m == n {
+			_, found := g.by[tsql.Bare(e, g.x.d.fold)]
+			return found
+		}
+	}
+	return false
 }
 
 // free is a column of the query itself that stands outside of what it is grouped by and of
 // aggregates; nil where there is none.
 func (g grouping) free(e tsql.Expr) *tsql.Name {
-	if e == nil || slices.Contains(g.by, tsql.Bare(e, g.x.d.fold)) {
+	if e == nil || g.is(e) {
 		return nil
 	}
 	switch e := e.(type) {

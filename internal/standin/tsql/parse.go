@@ -28,6 +28,7 @@ const deepest = 200
 type Parser struct {
 	*sqltext.Cursor
 	depth int
+	links int // in the statement
 }
 
 func newParser(text string) *Parser { return &Parser{Cursor: sqltext.NewCursor(Dialect, text)} }
@@ -68,6 +69,16 @@ func excerpt(s string) string {
 		return string(r[:40])
 	}
 	return s
+}
+
+// mostLinks is how many operators one statement may hold: what they join is a tree as deep.
+const mostLinks = 50_000
+
+// linked counts an operator that joins what stands before it with what stands behind it.
+func (p *Parser) linked() {
+	if p.links++; p.links > mostLinks {
+		p.fail(191, "Some part of your SQL statement is nested too deeply. Rewrite the query or break it up into smaller queries.")
+	}
 }
 
 func (p *Parser) deeper() func() {
@@ -213,6 +224,7 @@ func (p *Parser) condition() Expr {
 	defer p.deeper()()
 	x := p.and()
 	for p.Take("or") {
+		p.linked()
 		x = &Binary{"or", x, p.and()}
 	}
 	return x
@@ -221,6 +233,7 @@ func (p *Parser) condition() Expr {
 func (p *Parser) and() Expr {
 	x := p.not()
 	for p.Take("and") {
+		p.linked()
 		x = &Binary{"and", x, p.not()}
 	}
 	return x
@@ -267,7 +280,10 @@ func (p *Parser) predicate() Expr {
 		return &Exists{q}
 	}
 	x := p.sum()
-	for {
+	for i := 0; ; i++ {
+		if i > 0 {
+			p.linked()
+		}
 		if op := p.comparison(); op != "" {
 			if p.at("all", "any", "some") && p.PeekAfter(1).IsOp("(") {
 				q := &Quantified{Op: op, X: x, All: p.Next().Is("all")}
@@ -337,6 +353,7 @@ func (p *Parser) sum() Expr {
 		if p.PeekAfter(1).IsOp("=") && p.PeekAfter(1).Pos == t.Pos+1 {
 			return x // += of an assignment
 		}
+		p.linked()
 		p.Next()
 		x = &Binary{t.Text, x, p.product()}
 	}
@@ -352,6 +369,7 @@ func (p *Parser) product() Expr {
 		if p.PeekAfter(1).IsOp("=") && p.PeekAfter(1).Pos == t.Pos+1 {
 			return x
 		}
+		p.linked()
 		p.Next()
 		x = &Binary{t.Text, x, p.unary()}
 	}
@@ -375,8 +393,10 @@ func (p *Parser) unary() Expr {
 	for {
 		switch {
 		case p.Take("collate"):
+			p.linked()
 			x = &Collate{x, p.name()}
 		case p.Peek().Is("at") && p.PeekAfter(1).Is("time"):
+			p.linked()
 			p.want("at", "time", "zone")
 			x = &AtZone{x, p.behind(p.primary())}
 		default:

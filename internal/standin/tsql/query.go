@@ -226,6 +226,7 @@ func (p *Parser) from() From {
 		if join == "" {
 			return l
 		}
+		p.linked()
 		left := l
 		var right From
 		if p.Peek().IsOp("(") && !p.nestedQuery() {

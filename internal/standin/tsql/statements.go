@@ -18,6 +18,7 @@ func Batch(text string) (list []Statement, err error) {
 			return list, nil
 		}
 		before := p.At
+		p.links = 0
 		st := p.statement()
 		if m, ok := st.Body.(*Module); ok && (len(list) > 0 || !p.End()) && m.Kind != "" {
 			panic(&Error{Number: 111, Pos: st.Pos, Message: "'" + m.Verb + " " + m.Kind + "' must be the first statement in a query batch."})
@@ -466,23 +467,23 @@ func (p *Parser) results() {
 
 // output reads OUTPUT … INTO; it tells whether there is one.
 func (p *Parser) output() bool {
-	if !p.Take("output") {
-		return false
-	}
-	for {
-		p.item()
-		if !p.Take(",") {
-			break
+	found := false
+	for p.Take("output") { // there may be two
+		found = true
+		for {
+			p.item()
+			if !p.Take(",") {
+				break
+			}
+		}
+		if p.Take("into") {
+			p.target()
+			if p.Peek().IsOp("(") && !p.nestedQuery() {
+				p.names()
+			}
 		}
 	}
-	if p.Take("into") {
-		p.target()
-		if p.Peek().IsOp("(") && !p.nestedQuery() {
-			p.names()
-		}
-	}
-	p.output() // there may be a second one
-	return true
+	return found
 }
 
 // merge takes MERGE to the semicolon that ends it (SQL Server: MERGE).

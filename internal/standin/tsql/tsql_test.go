@@ -62,6 +62,7 @@ func TestBatches(t *testing.T) {
 		{"CREATE TABLE t (a int PRIMARY KEY CLUSTERED (a ASC) WITH (PAD_INDEX = OFF, FILLFACTOR = 80) ON [PRIMARY]) ON [PRIMARY] TEXTIMAGE_ON [PRIMARY]", 1, 0, ""},
 		{"SELECT TOP 5 a.* FROM (SELECT 1 x UNION ALL SELECT 2) a LEFT OUTER JOIN b c WITH (NOLOCK) ON a.x = c.x CROSS APPLY dbo.f(a.x) AS d ORDER BY 1 OFFSET 2 ROWS FETCH NEXT 3 ROWS ONLY OPTION (RECOMPILE)", 1, 0, ""},
 		{"SELECT " + strings.Repeat("(", 500) + "1" + strings.Repeat(")", 500), 0, 191, "("}, {strings.Repeat("BEGIN ", 500) + "SELECT 1" + strings.Repeat(" END", 500), 0, 191, "BEGIN"},
+		{"SELECT 1" + strings.Repeat("+1", 60_000), 0, 191, "+1"}, {"SELECT 1 FROM a" + strings.Repeat(" CROSS JOIN a", 60_000), 0, 191, "a"}, {strings.Repeat("SELECT 1+1;", 60_000), 60_000, 0, ""}, {"SELECT 1 WHERE a = 1" + strings.Repeat(" OR a = 1", 20_000), 1, 0, ""},
 	} {
 		list, err := Batch(c.text)
 		var e *Error

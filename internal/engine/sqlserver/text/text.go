@@ -83,7 +83,9 @@ func Cut(f engine.TextFile) ([]Unit, error) {
 			continue
 		}
 		original := b.Text
-		b.Text = values.in(original)
+		if b.Text, err = values.in(original); err != nil {
+			return nil, fmt.Errorf("%s: %w", where(b.Pos), err)
+		}
 		list, err := tsql.Batch(b.Text)
 		if err != nil {
 			at := 0
@@ -147,16 +149,22 @@ func (v variables) command(line string) bool {
 }
 
 // in is a text with the values of variables; what was given none stays as it is.
-func (v variables) in(text string) string {
+func (v variables) in(text string) (string, error) {
 	if len(v) == 0 || !strings.Contains(text, "$(") {
-		return text
+		return text, nil
 	}
-	return named.ReplaceAllStringFunc(text, func(s string) string {
-		if value, ok := v[strings.ToLower(s[2:len(s)-1])]; ok {
-			return value
+	room := Longest - len(text)
+	out := named.ReplaceAllStringFunc(text, func(s string) string {
+		value, ok := v[strings.ToLower(s[2:len(s)-1])]
+		if room -= len(value); !ok || room < 0 {
+			return s
 		}
-		return s
+		return value
 	})
+	if room < 0 {
+		return "", fmt.Errorf("with the values of its variables this batch has more than %d MB", Longest>>20)
+	}
+	return out, nil
 }
 
 // settled are the settings that modules are stored with (SQL Server: sys.sql_modules) when
